@@ -1,0 +1,2 @@
+include(GNUInstallDirs)
+install(TARGETS narrow-knee-cli RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})

@@ -1,0 +1,66 @@
+// Everything that is computed about one recording, in one pure call: steps, readings, findings.
+// No clock, no files, no globals: same input, same output.
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "chemistry/chemistry.h"
+#include "quantity/reading.h"
+#include "quantity/uncertainty.h"
+#include "steps/step.h"
+
+namespace nk {
+
+/// What an analysis may look at. Borrowed for the time of the call.
+struct AnalysisInput {
+    const Recording& recording;
+    const Steps& steps;
+    const Battery& battery;  ///< completed: open fields guessed and listed in battery.assumed
+    const InstrumentAccuracy& accuracy;
+
+    const Chemistry* chemistry() const { return battery.chemistryData(); }
+    double perCell(double voltage_V) const { return voltage_V / battery.cells(); }
+    bool assumed(const char* field) const;
+};
+
+/// One kind of reading: identifier, words for people, source, version, and a pure function that
+/// appends its readings (none where it does not apply).
+struct Metric {
+    const char* name;         ///< identifier of the JSON contract, never translated
+    const char* title;        ///< short title for people
+    const char* explanation;  ///< method, formula, source, assumptions, in a few sentences
+    int version;              ///< a higher number forces cached results to be computed anew
+    std::function<void(const AnalysisInput&, std::vector<Reading>&)> compute;
+};
+
+/// One kind of finding.
+struct Check {
+    const char* code;
+    const char* explanation;
+    std::function<void(const AnalysisInput&, std::vector<Finding>&)> compute;
+};
+
+/// The registry: all metrics and checks in the order they are reported. Explicit, in one file.
+const std::vector<Metric>& metrics();
+const std::vector<Check>& checks();
+const Metric* findMetric(const std::string& name);
+const Check* findCheck(const std::string& code);
+
+struct Analysis {
+    Battery battery;  ///< completed
+    Steps steps;
+    std::vector<Reading> readings;
+    std::vector<Finding> findings;  ///< hazards first, then verdicts, then notes
+
+    /// First measurable reading of this name, or null.
+    const Reading* reading(const std::string& name) const;
+    bool hasHazard() const;
+};
+
+/// Completes the battery, finds the steps, applies the edits, runs the registry.
+Analysis analyse(const Recording& recording, const Battery& battery, const std::vector<StepEdit>& edits = {},
+                 const InstrumentAccuracy& accuracy = {});
+
+}  // namespace nk

@@ -1,0 +1,74 @@
+#include <cmath>
+
+#include "analysis/capacity/capacity.h"
+#include "analysis/capacity/event.h"
+
+namespace nk {
+
+namespace {
+
+struct Cycle {
+    Event charge, discharge;
+    bool closed = false;  ///< starts and ends at the same state
+};
+
+/// Each discharge with the charge right before it.
+std::vector<Cycle> cycles(const AnalysisInput& in) {
+    const auto charges = chargeEvents(in);
+    const auto discharges = dischargeEvents(in);
+    std::vector<Cycle> out;
+    for (const Event& d : discharges) {
+        const Event* before = nullptr;
+        for (const Event& c : charges)
+            if (c.last < d.first) before = &c;
+        bool another = false;
+        const Event* earlier = nullptr;
+        for (const Event& other : discharges) {
+            if (before == nullptr) break;
+            if (other.first > before->last && other.last < d.first) another = true;
+            if (other.last < before->first) earlier = &other;
+        }
+        if (before == nullptr || another) continue;
+        Cycle cycle{*before, d, false};
+        const bool empty = earlier != nullptr && earlier->reachedFloor == Known::Yes;
+        cycle.closed = empty && d.reachedFloor == Known::Yes;
+        out.push_back(cycle);
+    }
+    return out;
+}
+
+void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
+    for (const Cycle& cycle : cycles(in)) {
+        Reading r;
+        r.name = energy ? "energy_efficiency" : "coulombic_efficiency";
+        r.unit = "%";
+        r.method = energy ? "energy_out_over_in" : "charge_out_over_in";
+        r.evidence = {cycle.charge.from_s, cycle.discharge.to_s, cycle.discharge.mainStep()};
+        const double given = energy ? cycle.charge.sum.energy_Wh : cycle.charge.sum.charge_Ah;
+        const double taken = energy ? -cycle.discharge.sum.energy_Wh : -cycle.discharge.sum.charge_Ah;
+        if (given > 0 && taken > 0) {
+            const double ratio = taken / given;
+            r.value = 100 * ratio;
+            // One instrument measured both: its gain cancels, its offset and the sampling do not.
+            InstrumentAccuracy offsetOnly = in.accuracy;
+            offsetOnly.currentGain = 0;
+            offsetOnly.voltageGain = 0;
+            const double uOut = energy ? energyUncertainty_Wh(in.recording, cycle.discharge.sum, offsetOnly) : chargeUncertainty_Ah(in.recording, cycle.discharge.sum, offsetOnly);
+            const double uIn = energy ? energyUncertainty_Wh(in.recording, cycle.charge.sum, offsetOnly) : chargeUncertainty_Ah(in.recording, cycle.charge.sum, offsetOnly);
+            // A constant offset acts on both with opposite effect on the ratio: add, do not square.
+            r.uncertainty = 100 * ratio * (uOut / taken + uIn / given);
+            if (!cycle.closed) r.caveats.push_back("Charge and discharge are not known to start and end at the same state; log a discharge to the floor, a full charge and a discharge to the floor for a true efficiency.");
+            if (in.accuracy.currentGain > 0) r.caveats.push_back("Assumes the logger reads charge and discharge with the same gain.");
+        } else {
+            r.caveats.push_back("No charge moved.");
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+}  // namespace
+
+void computeCoulombicEfficiency(const AnalysisInput& in, std::vector<Reading>& out) { fill(in, out, false); }
+void computeEnergyEfficiency(const AnalysisInput& in, std::vector<Reading>& out) { fill(in, out, true); }
+
+}  // namespace nk

@@ -1,0 +1,138 @@
+#include "event.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "quantity/format.h"
+
+namespace nk {
+
+namespace {
+
+Integral add(const Integral& a, const Integral& b) {
+    Integral out = a;
+    out.charge_Ah += b.charge_Ah;
+    out.energy_Wh += b.energy_Wh;
+    out.absCharge_Ah += b.absCharge_Ah;
+    out.duration_s += b.duration_s;
+    out.samplingCharge_Ah = std::hypot(a.samplingCharge_Ah, b.samplingCharge_Ah);
+    out.samplingEnergy_Wh = std::hypot(a.samplingEnergy_Wh, b.samplingEnergy_Wh);
+    return out;
+}
+
+Event build(const AnalysisInput& in, const std::vector<int>& group) {
+    Event e;
+    e.steps = group;
+    const auto& list = in.steps.list;
+    double biggest = -1;
+    for (const int index : group) {
+        const Step& s = list[static_cast<std::size_t>(index)];
+        e.sum = add(e.sum, s.sum);
+        if (std::abs(s.sum.charge_Ah) > biggest) biggest = std::abs(s.sum.charge_Ah), e.main = index;
+    }
+    const Step& first = list[static_cast<std::size_t>(group.front())];
+    const Step& last = list[static_cast<std::size_t>(group.back())];
+    e.first = first.first;
+    e.last = last.last;
+    e.from_s = first.start_s;
+    e.to_s = last.end_s;
+    e.endVoltage_V = last.endVoltage_V;
+    if (e.sum.duration_s > 0) e.meanCurrent_A = e.sum.charge_Ah * 3600 / e.sum.duration_s;
+    const auto temp = in.recording.temperature_C();
+    double sum = 0;
+    double n = 0;
+    for (std::size_t k = e.first; k <= e.last && k < temp.size(); ++k)
+        if (std::isfinite(temp[k])) sum += temp[k], ++n;
+    if (n > 0) e.meanTemperature_C = sum / n;
+    return e;
+}
+
+/// How full the battery was when a discharge began, from what came before it.
+void judgeStart(const AnalysisInput& in, Event& e) {
+    const auto& list = in.steps.list;
+    const Chemistry* c = in.chemistry();
+    if (c == nullptr) return;
+    const auto firstStep = static_cast<std::size_t>(e.steps.front());
+    double restLength = 0;
+    double restVoltage = kNaN;
+    std::size_t k = firstStep;
+    while (k > 0 && (list[k - 1].kind == StepKind::Rest || list[k - 1].kind == StepKind::Pulse)) {
+        --k;
+        if (list[k].kind == StepKind::Rest) {
+            restLength += list[k].end_s - list[k].start_s;
+            if (std::isnan(restVoltage)) restVoltage = list[k].endVoltage_V;
+        }
+    }
+    if (k > 0 && list[k - 1].isCharge()) {
+        const Step& charge = list[k - 1];
+        const double rated = in.battery.rated_Ah;
+        if (charge.kind == StepKind::CvCharge) {
+            const double start = in.recording.current_A()[charge.first];
+            const double limit = rated > 0 ? 1.1 * rated / 10 : 0.2 * start;
+            if (charge.endCurrent_A <= limit) {
+                e.fullAtStart = Known::Yes;
+                e.fullBecause = "a charge that tapered to " + shortValue(charge.endCurrent_A, "A") + " came before";
+                return;
+            }
+        }
+        if (c->nickel() && (charge.endedBy == EndedBy::NegativeDeltaV || charge.endedBy == EndedBy::ZeroDeltaV ||
+                            (rated > 0 && charge.sum.charge_Ah > 1.05 * rated))) {
+            e.fullAtStart = Known::Yes;
+            e.fullBecause = "a charge to its end came before";
+            return;
+        }
+    }
+    const double cells = in.battery.cells();
+    if (std::isfinite(restVoltage) && restLength >= 30) {
+        const double perCell = restVoltage / cells;
+        const double soc = c->ocv.soc(perCell);
+        const double slope = std::max(c->ocv.slope_V(std::clamp(soc, 0.01, 0.99)), 1e-3);
+        // The voltage still creeps after a short rest.
+        const double u_V = std::hypot(c->ocvSpread_V, restLength < 600 ? 0.010 : 0.003);
+        e.startSoc = soc;
+        e.startSocUncertainty = std::min(0.5, u_V / slope);
+        const double full_V = c->ocv.voltage_V(0.95);
+        if (perCell >= full_V - u_V * (c->nickel() ? 0 : 1)) {
+            e.fullAtStart = Known::Yes;
+            e.fullBecause = fmt::format("it rested at {} a cell before", shortValue(perCell, "V"));
+        } else if (soc + 2 * e.startSocUncertainty < 0.93) {
+            e.fullAtStart = Known::No;
+            e.fullBecause = fmt::format("it rested at {} a cell before, about {:.0f} % charged", shortValue(perCell, "V"), 100 * soc);
+        }
+        return;
+    }
+    const double loaded = in.recording.voltage_V()[e.first] / cells;
+    if (!c->nickel() && loaded >= c->ocv.voltage_V(0.93)) {
+        e.fullAtStart = Known::Yes;
+        e.fullBecause = fmt::format("it started at {} a cell under load", shortValue(loaded, "V"));
+    }
+}
+
+}  // namespace
+
+int Event::mainStep() const { return main; }
+
+std::vector<Event> dischargeEvents(const AnalysisInput& in) {
+    std::vector<Event> out;
+    const Chemistry* c = in.chemistry();
+    for (const auto& group : dischargeGroups(in.steps)) {
+        Event e = build(in, group);
+        judgeStart(in, e);
+        const Step& last = in.steps.list[static_cast<std::size_t>(group.back())];
+        if (last.endedBy == EndedBy::VoltageFloor || last.endedBy == EndedBy::CellVoltageFloor) e.reachedFloor = Known::Yes;
+        else if (c != nullptr)
+            e.reachedFloor = in.perCell(e.endVoltage_V) <= c->dischargeFloor_V + 0.05 ? Known::Yes : Known::No;
+        out.push_back(std::move(e));
+    }
+    return out;
+}
+
+std::vector<Event> chargeEvents(const AnalysisInput& in) {
+    std::vector<Event> out;
+    for (const auto& group : chargeGroups(in.steps)) out.push_back(build(in, group));
+    return out;
+}
+
+}  // namespace nk

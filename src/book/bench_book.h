@@ -1,0 +1,124 @@
+// The bench book: one SQLite file that holds batteries, recordings with their original bytes, and
+// what was edited by hand. Schema in docs/formats.md.
+//
+// Every change is one transaction and is on disk (WAL, synchronous FULL) when the call returns; a
+// kill at any moment loses nothing that was acknowledged. Locking rule: any number of windows may
+// open one book. Reading never waits. A writer takes the book for one short transaction and waits up
+// to five seconds for another to finish. A change to a battery names the revision it was based on; if
+// another window was faster, the change is refused and nothing is overwritten.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "chemistry/chemistry.h"
+#include "formats/text_table.h"
+#include "quantity/error.h"
+#include "steps/step.h"
+
+namespace SQLite {
+class Database;
+}
+
+namespace nk {
+
+struct BatteryEntry {
+    std::int64_t id = 0;
+    std::int64_t revision = 0;
+    Battery battery;
+};
+
+/// A few numbers shown on the shelf, kept so that it opens at once.
+struct RecordingSummary {
+    double capacity_Ah = kNaN;
+    double health_percent = kNaN;
+    std::string conditions;  ///< "0.6C, 21 °C"
+    bool hazard = false;
+    int version = 0;  ///< version of the analyses; older ones are computed anew
+};
+
+struct RecordingEntry {
+    std::int64_t id = 0;
+    std::int64_t batteryId = 0;  ///< 0: no battery yet
+    std::string title;
+    std::string fileName;
+    std::string sha256;
+    double importedAt_s = 0;     ///< seconds since 1970, UTC
+    double startEpoch_s = kNaN;  ///< of the first row, when the log has dates
+    std::int64_t rowsRead = 0, rowsSkipped = 0;
+    double duration_s = 0;
+    RecordingSummary summary;
+};
+
+struct NewRecording {
+    std::int64_t batteryId = 0;
+    std::string title, fileName;
+    double importedAt_s = 0;
+    std::string_view originalBytes;
+    const Imported* imported = nullptr;
+    RecordingSummary summary;
+};
+
+struct VerifyReport {
+    std::vector<std::string> faults;  ///< empty: all is well
+    std::int64_t batteries = 0, recordings = 0;
+    std::int64_t samples = 0;
+};
+
+class BenchBook {
+  public:
+    static constexpr int kSchemaVersion = 1;
+
+    /// Opens a book, creating it when `create`. Errors: no bench book, newer than this program,
+    /// damaged, no permission.
+    static Expected<std::unique_ptr<BenchBook>> open(const std::filesystem::path& path, bool create = true);
+    ~BenchBook();
+    BenchBook(const BenchBook&) = delete;
+    BenchBook& operator=(const BenchBook&) = delete;
+
+    const std::filesystem::path& path() const { return path_; }
+
+    Expected<std::int64_t> addBattery(const Battery& battery);
+    /// Refused with ErrorKind::Storage when `revision` is no longer the current one.
+    Expected<void> updateBattery(std::int64_t id, std::int64_t revision, const Battery& battery);
+    Expected<void> removeBattery(std::int64_t id);  ///< only without recordings
+    Expected<std::vector<BatteryEntry>> batteries();
+
+    /// Stores bytes, samples and notes in one transaction. Cancelling leaves no trace.
+    Expected<std::int64_t> addRecording(const NewRecording& recording, std::stop_token stop = {});
+    Expected<std::vector<RecordingEntry>> recordings();
+    Expected<RecordingPtr> load(std::int64_t id);
+    Expected<std::string> original(std::int64_t id);
+    Expected<std::vector<std::string>> guesses(std::int64_t id);
+    Expected<void> setSummary(std::int64_t id, const RecordingSummary& summary);
+    Expected<void> assignBattery(std::int64_t recordingId, std::int64_t batteryId);
+    Expected<void> renameRecording(std::int64_t id, const std::string& title);
+    Expected<void> removeRecording(std::int64_t id);
+
+    Expected<std::vector<StepEdit>> edits(std::int64_t recordingId);
+    Expected<void> setEdits(std::int64_t recordingId, const std::vector<StepEdit>& edits);
+
+    /// True once after another connection has changed the book.
+    bool changedElsewhere();
+
+    /// SQLite's own integrity check, every stored block unpacked, every original's hash compared.
+    Expected<VerifyReport> verify();
+    /// A consistent copy while the book is open.
+    Expected<void> backup(const std::filesystem::path& target);
+
+  private:
+    explicit BenchBook(std::filesystem::path path);
+    Error storageError(const std::string& what) const;
+    template <class Work>
+    auto guarded(const char* what, Work work) -> decltype(work());
+
+    std::filesystem::path path_;
+    std::unique_ptr<SQLite::Database> db_;
+    std::int64_t dataVersion_ = 0;
+};
+
+}  // namespace nk

@@ -1,0 +1,24 @@
+// Packing a chunk of samples into few bytes without losing a bit: values that are whole multiples
+// of a decimal step become integer differences, their bytes are shuffled and compressed with zstd;
+// everything else keeps its raw bytes, shuffled and compressed (docs/formats.md, "chunk").
+#pragma once
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "quantity/error.h"
+
+namespace nk {
+
+inline constexpr std::size_t kChunkSamples = 65536;
+
+std::string packChunk(std::span<const double> samples);
+/// Appends the samples to `out`. Errors on damaged data.
+Expected<void> unpackChunk(std::string_view packed, std::vector<double>& out);
+
+std::string compressBytes(std::string_view bytes);
+/// `size` is the expected size; a mismatch is an error, so that no damaged frame grows without bound.
+Expected<std::string> decompressBytes(std::string_view packed, std::size_t size);
+
+}  // namespace nk

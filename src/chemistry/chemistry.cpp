@@ -1,0 +1,218 @@
+#include "chemistry.h"
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace nk {
+
+const std::vector<std::pair<std::string_view, std::string_view>>& chemistryFiles();
+
+OpenCircuitCurve::OpenCircuitCurve(std::vector<double> soc, std::vector<double> voltage_V)
+    : soc_(std::move(soc)), voltage_V_(std::move(voltage_V)) {
+    const std::size_t n = soc_.size();
+    tangent_.assign(n, 0.0);
+    if (n < 2) return;
+    std::vector<double> secant(n - 1);
+    for (std::size_t i = 0; i + 1 < n; ++i)
+        secant[i] = (voltage_V_[i + 1] - voltage_V_[i]) / (soc_[i + 1] - soc_[i]);
+    tangent_.front() = secant.front();
+    tangent_.back() = secant.back();
+    for (std::size_t i = 1; i + 1 < n; ++i) {
+        // Weighted harmonic mean: keeps the curve monotone between the points.
+        if (secant[i - 1] * secant[i] <= 0) continue;
+        const double h0 = soc_[i] - soc_[i - 1];
+        const double h1 = soc_[i + 1] - soc_[i];
+        const double w1 = 2 * h1 + h0;
+        const double w2 = h1 + 2 * h0;
+        tangent_[i] = (w1 + w2) / (w1 / secant[i - 1] + w2 / secant[i]);
+    }
+}
+
+namespace {
+
+std::size_t segmentOf(std::span<const double> x, double at) {
+    const auto it = std::upper_bound(x.begin(), x.end(), at);
+    const auto i = static_cast<std::size_t>(it - x.begin());
+    return std::clamp<std::size_t>(i, 1, x.size() - 1) - 1;
+}
+
+}  // namespace
+
+double OpenCircuitCurve::voltage_V(double soc) const {
+    if (soc_.size() < 2) return std::nan("");
+    const double s = std::clamp(soc, soc_.front(), soc_.back());
+    const std::size_t i = segmentOf(soc_, s);
+    const double h = soc_[i + 1] - soc_[i];
+    const double u = (s - soc_[i]) / h;
+    const double u2 = u * u;
+    const double u3 = u2 * u;
+    return (2 * u3 - 3 * u2 + 1) * voltage_V_[i] + (u3 - 2 * u2 + u) * h * tangent_[i] +
+           (-2 * u3 + 3 * u2) * voltage_V_[i + 1] + (u3 - u2) * h * tangent_[i + 1];
+}
+
+double OpenCircuitCurve::slope_V(double soc) const {
+    if (soc_.size() < 2) return std::nan("");
+    const double s = std::clamp(soc, soc_.front(), soc_.back());
+    const std::size_t i = segmentOf(soc_, s);
+    const double h = soc_[i + 1] - soc_[i];
+    const double u = (s - soc_[i]) / h;
+    return ((6 * u * u - 6 * u) * voltage_V_[i] + (6 * u - 6 * u * u) * voltage_V_[i + 1]) / h +
+           (3 * u * u - 4 * u + 1) * tangent_[i] + (3 * u * u - 2 * u) * tangent_[i + 1];
+}
+
+double OpenCircuitCurve::soc(double voltage_V) const {
+    if (soc_.size() < 2) return std::nan("");
+    if (voltage_V <= voltage_V_.front()) return soc_.front();
+    if (voltage_V >= voltage_V_.back()) return soc_.back();
+    double low = soc_.front();
+    double high = soc_.back();
+    for (int i = 0; i < 60; ++i) {
+        const double middle = 0.5 * (low + high);
+        (this->voltage_V(middle) < voltage_V ? low : high) = middle;
+    }
+    return 0.5 * (low + high);
+}
+
+namespace {
+
+double number(const nlohmann::json& j, const char* key) {
+    const auto it = j.find(key);
+    return it == j.end() || it->is_null() ? std::nan("") : it->at("value").get<double>();
+}
+
+Chemistry parseChemistry(std::string_view id, std::string_view text) {
+    const auto j = nlohmann::json::parse(text);
+    Chemistry c;
+    c.id = id;
+    c.label = j.at("label").get<std::string>();
+    c.family = j.at("family") == "nickel" ? Family::Nickel : Family::Lithium;
+    const auto& limits = j.at("figures");
+    c.nominal_V = number(limits, "nominal_V");
+    c.set_V = number(limits, "set_V");
+    c.fault_V = number(limits, "fault_V");
+    c.dischargeFloor_V = number(limits, "discharge_floor_V");
+    c.overdrained_V = number(limits, "overdrained_V");
+    c.outOfUse_V = number(limits, "out_of_use_V");
+    c.chargeMin_C = number(limits, "charge_min_C");
+    c.chargeMax_C = number(limits, "charge_max_C");
+    c.chargeSlowBelow_C = number(limits, "charge_slow_below_C");
+    c.dischargeMax_C = number(limits, "discharge_max_C");
+    c.chargeC = number(limits, "charge_rate_C");
+    c.peakDrop_V = number(limits, "peak_drop_V");
+    c.activation_J_mol = number(limits, "activation_J_mol");
+    c.specificEnergy_Wh_kg = number(limits, "specific_energy_Wh_kg");
+    const auto& ocv = j.at("open_circuit");
+    c.ocv = OpenCircuitCurve(ocv.at("soc").get<std::vector<double>>(),
+                             ocv.at("voltage_V").get<std::vector<double>>());
+    c.ocvSpread_V = ocv.at("spread_V").get<double>();
+    for (const auto& [key, figure] : limits.items()) {
+        if (!c.sources.empty()) c.sources += "; ";
+        c.sources += key + ": " + figure.at("source").get<std::string>();
+    }
+    return c;
+}
+
+}  // namespace
+
+const std::vector<Chemistry>& chemistries() {
+    static const std::vector<Chemistry> all = [] {
+        std::vector<Chemistry> list;
+        for (const char* id : {"nmc", "nca", "lco", "lmo", "lipo", "lihv", "lfp", "lto", "nimh", "nicd"})
+            for (const auto& [name, text] : chemistryFiles())
+                if (name == id) list.push_back(parseChemistry(name, text));
+        return list;
+    }();
+    return all;
+}
+
+Expected<const Chemistry*> findChemistry(std::string_view id) {
+    std::string ids;
+    for (const Chemistry& c : chemistries()) {
+        if (c.id == id) return &c;
+        ids += ids.empty() ? c.id : ", " + c.id;
+    }
+    return fail(ErrorKind::InvalidArgument, "There is no chemistry called '" + std::string(id) + "'.",
+                "chemistry", ids + ".");
+}
+
+const Chemistry* Battery::chemistryData() const {
+    const auto found = findChemistry(chemistry);
+    return found ? *found : nullptr;
+}
+
+Expected<void> Battery::check() const {
+    if (!chemistry.empty()) {
+        const auto found = findChemistry(chemistry);
+        if (!found) return tl::unexpected<Error>(found.error());
+    }
+    const auto outside = [](const char* field, const char* accepted) {
+        return fail(ErrorKind::InvalidArgument, std::string("The ") + field + " is out of range.", field,
+                    accepted);
+    };
+    if (series < 0 || series > 1000) return outside("series count", "a whole number from 1 to 1000.");
+    if (parallel < 0 || parallel > 1000)
+        return outside("parallel count", "a whole number from 1 to 1000.");
+    if (!(rated_Ah >= 0 && rated_Ah <= 1e5))
+        return outside("rated capacity", "a number of Ah above 0, up to 100 000.");
+    if (!(mass_kg >= 0 && mass_kg <= 1e5)) return outside("mass", "a number of kg above 0.");
+    if (hasAmbient() && !(ambient_C >= -60 && ambient_C <= 100))
+        return outside("ambient temperature", "a number of °C from −60 to 100.");
+    return {};
+}
+
+Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
+                        std::span<const double> current_A, int cellColumns) {
+    Battery out = known;
+    if (voltage_V.empty()) return out;
+    // High and low ends without the last permille, so that one wild sample decides nothing.
+    std::vector<double> sorted;
+    const std::size_t stride = std::max<std::size_t>(1, voltage_V.size() / 20000);
+    for (std::size_t i = 0; i < voltage_V.size(); i += stride) sorted.push_back(voltage_V[i]);
+    std::sort(sorted.begin(), sorted.end());
+    const double high = sorted[static_cast<std::size_t>(0.998 * static_cast<double>(sorted.size() - 1))];
+    bool charges = false;
+    for (std::size_t i = 0; i < current_A.size() && !charges; i += stride)
+        charges = current_A[i] > 0.01;
+
+    if (out.series == 0 && cellColumns > 1) {
+        out.series = cellColumns;
+        out.assumed.push_back("series");
+    }
+    const auto cellsFor = [&](const Chemistry& c) {
+        const double top = c.nickel() ? 1.45 : c.set_V;
+        const double full = charges ? top : c.nickel() ? 1.35 : c.set_V - 0.03;
+        return std::max(1, static_cast<int>(std::lround(high / full)));
+    };
+    if (out.chemistry.empty()) {
+        out.assumed.push_back("chemistry");
+        // Where the voltage fits one kind clearly better, that kind; NMC otherwise.
+        const char* best = "nmc";
+        double bestMiss = 1e9;
+        for (const char* id : {"nmc", "lfp", "lihv", "nimh"}) {
+            const Chemistry& c = **findChemistry(id);
+            const int n = out.series > 0 ? out.series : cellsFor(c);
+            const double perCell = high / n;
+            const double top = c.nickel() ? 1.45 : c.set_V;
+            double miss = std::abs(perCell - top) / top;
+            if (std::string_view(id) == "nimh" && (out.series == 0 && high > 1.75)) miss += 0.08;
+            if (std::string_view(id) == "lihv") miss += 0.01;
+            if (std::string_view(id) == "lfp") miss += 0.004;
+            if (n > 6) miss += 0.002 * n;
+            if (miss < bestMiss - 1e-9) {
+                bestMiss = miss;
+                best = id;
+            }
+        }
+        out.chemistry = best;
+    }
+    if (out.series == 0) {
+        if (const Chemistry* c = out.chemistryData()) {
+            out.series = cellsFor(*c);
+            out.assumed.push_back("series");
+        }
+    }
+    return out;
+}
+
+}  // namespace nk

@@ -1,0 +1,91 @@
+// What is known of each chemistry: limits per cell, temperatures, open-circuit curve. The figures
+// come from assets/chemistry/*.json, each with its source; a maker's data sheet always wins.
+#pragma once
+
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "quantity/error.h"
+
+namespace nk {
+
+/// Open-circuit voltage per cell at 25 °C over state of charge (0 … 1), rising.
+class OpenCircuitCurve {
+  public:
+    OpenCircuitCurve() = default;
+    OpenCircuitCurve(std::vector<double> soc, std::vector<double> voltage_V);
+
+    /// V per cell; clamped to the ends of the table. Monotone cubic between the points
+    /// (Fritsch and Carlson, SIAM J. Numer. Anal. 17 (1980) 238–246).
+    double voltage_V(double soc) const;
+    /// dV/dSoC, V per unit state of charge.
+    double slope_V(double soc) const;
+    /// State of charge of a rested voltage; 0 or 1 outside the table.
+    double soc(double voltage_V) const;
+    bool empty() const { return soc_.empty(); }
+    std::span<const double> socPoints() const { return soc_; }
+    std::span<const double> voltagePoints_V() const { return voltage_V_; }
+
+  private:
+    std::vector<double> soc_, voltage_V_, tangent_;
+};
+
+enum class Family { Lithium, Nickel };
+
+struct Chemistry {
+    std::string id;     ///< nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh, nicd
+    std::string label;  ///< for people
+    Family family = Family::Lithium;
+    double nominal_V = 0;
+    double set_V = 0;         ///< end-of-charge voltage; NaN for nickel
+    double fault_V = 0;       ///< above this a charge is a hazard; NaN for nickel
+    double dischargeFloor_V = 0;  ///< usual end of discharge
+    double overdrained_V = 0;     ///< under this the cell is over-drained: do not just charge
+    double outOfUse_V = 0;        ///< under this a lithium cell is out of use; 0 for nickel
+    double chargeMin_C = 0, chargeMax_C = 45;
+    double chargeSlowBelow_C = 10;
+    double dischargeMax_C = 60;
+    double chargeC = 1;     ///< usual highest charge rate without a maker's figure, C
+    double peakDrop_V = 0;  ///< −ΔV per cell, nickel
+    double activation_J_mol = 0;  ///< default Ea of the resistance's temperature law
+    double specificEnergy_Wh_kg = 0;
+    OpenCircuitCurve ocv;
+    double ocvSpread_V = 0.01;  ///< how far single cells lie from the curve, standard deviation
+    std::string sources;        ///< the sources of the figures above, for the "how" panel
+
+    bool nickel() const { return family == Family::Nickel; }
+};
+
+/// All chemistries in a fixed order.
+const std::vector<Chemistry>& chemistries();
+/// The chemistry with this id, or an error that lists the ids.
+Expected<const Chemistry*> findChemistry(std::string_view id);
+
+/// What the user says about the battery. Zero or empty: not known.
+struct Battery {
+    std::string name;
+    std::string chemistry;  ///< id, may be empty
+    int series = 0;
+    int parallel = 1;
+    double rated_Ah = 0;
+    double mass_kg = 0;
+    double ambient_C = kUnknown;
+    std::vector<std::string> assumed;  ///< fields that were guessed: "chemistry", "series"
+
+    static constexpr double kUnknown = -1000;
+    bool hasAmbient() const { return ambient_C > kUnknown; }
+    const Chemistry* chemistryData() const;
+    double cells() const { return series > 0 ? series : 1; }
+    /// Accepts or says what is out of range and what would be accepted.
+    Expected<void> check() const;
+};
+
+/// A battery with the fields that were left open guessed from the recording's voltages: series
+/// count from the highest and lowest voltage, chemistry only as an assumption that is marked.
+/// Voltage alone does not tell LFP from other lithium, so a guess always says so.
+Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
+                        std::span<const double> current_A, int cellColumns);
+
+}  // namespace nk

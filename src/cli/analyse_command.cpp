@@ -1,0 +1,63 @@
+#include "analyse_command.h"
+
+#include <unistd.h>
+
+#include <ostream>
+
+#include "analysis/analysis.h"
+#include "book/hash.h"
+#include "formats/bytes.h"
+#include "json.h"
+#include "report/text.h"
+
+namespace nk {
+
+AnalyseCommand::AnalyseCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err) : out_(out), err_(err) {
+    CLI::App* command = app.add_subcommand("analyse", "Steps, readings and findings of one log");
+    command->add_option("LOG", log_, "the log file (CSV, TSV, TXT)")->required();
+    battery_.addTo(*command);
+    reading_.addTo(*command);
+    command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/analysis/1)");
+    command->add_flag("--sha256", sha256_, "hash the file and put it into the JSON");
+    command->add_flag("--fail-on-hazard", failOnHazard_, "exit with 3 when a hazard was found");
+    command->callback([this, &status] { status = run(); });
+}
+
+int AnalyseCommand::run() {
+    const auto battery = battery_.battery();
+    if (!battery) {
+        err_ << battery.error().text() << '\n';
+        return 2;
+    }
+    const auto options = reading_.options();
+    if (!options) {
+        err_ << options.error().text() << '\n';
+        return 2;
+    }
+    auto bytes = readFile(log_);
+    if (!bytes) {
+        err_ << bytes.error().text() << '\n';
+        return 1;
+    }
+    Progress progress;
+    if (::isatty(STDERR_FILENO) != 0 && bytes->size() > (std::size_t{32} << 20))
+        progress = [this](double done) { err_ << "\rreading " << static_cast<int>(100 * done) << " %" << (done >= 1 ? "\n" : "") << std::flush; };
+    const auto log = readTextTable(*bytes, log_, *options, progress);
+    if (!log) {
+        err_ << log.error().text() << '\n';
+        return 1;
+    }
+    const std::string hash = sha256_ ? sha256(*bytes) : std::string();
+    bytes->clear();
+    bytes->shrink_to_fit();
+    const Analysis analysis = analyse(*log->recording, *battery);
+    out_ << (json_ ? analysisJson(*log, analysis, log_, hash) : analysisText(*log->recording, analysis, log_));
+    out_.flush();
+    if (!out_) {
+        err_ << "standard output: the result could not be written.\n";
+        return 1;
+    }
+    return failOnHazard_ && analysis.hasHazard() ? 3 : 0;
+}
+
+}  // namespace nk

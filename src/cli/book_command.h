@@ -1,0 +1,31 @@
+// narrow-knee-cli book list|verify BOOK
+#pragma once
+
+#include <iosfwd>
+
+#include "options.h"
+
+namespace nk {
+
+class BookCommand {
+  public:
+    BookCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err);
+
+  private:
+    int list();
+    int verify();
+    int importLogs();
+    int exportOriginal();
+    int backup();
+
+    std::ostream& out_;
+    std::ostream& err_;
+    BatteryOptions battery_;
+    ReadingOptions reading_;
+    std::string book_, name_, target_;
+    std::vector<std::string> logs_;
+    long long recording_ = 0;
+    bool json_ = false;
+};
+
+}  // namespace nk

@@ -1,0 +1,37 @@
+#include "commands.h"
+
+#include <fmt/format.h>
+
+#include <fstream>
+#include <ostream>
+
+#include "analyse_command.h"
+#include "book_command.h"
+#include "options.h"
+#include "simulate_command.h"
+
+namespace nk {
+
+int runCommandLine(std::vector<std::string> args, std::ostream& out, std::ostream& err) {
+    CLI::App app("Narrow Knee: honest numbers from battery logs.\n\n"
+                 "Start with:   narrow-knee-cli analyse LOG --chemistry nmc --series 3 --rated-ah 5\n"
+                 "No log yet?   narrow-knee-cli simulate dew-heater-full-cycle -o demo.csv",
+                 "narrow-knee-cli");
+    app.set_version_flag("--version", std::string("narrow-knee-cli ") + NK_VERSION);
+    app.require_subcommand(1);
+    app.footer("Exit status: 0 done; 1 input cannot be read; 2 wrong usage; 3 hazard found (with --fail-on-hazard).");
+    int status = 0;
+    AnalyseCommand analyse(app, status, out, err);
+    SimulateCommand simulate(app, status, out, err);
+    BookCommand book(app, status, out, err);
+    try {
+        std::vector<std::string> reversed(args.rbegin(), args.rend());
+        app.parse(reversed);
+    } catch (const CLI::ParseError& e) {
+        const int code = app.exit(e, out, err);
+        return code == 0 ? 0 : 2;
+    }
+    return status;
+}
+
+}  // namespace nk

@@ -1,0 +1,107 @@
+#include "json.h"
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace nk {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
+
+Json textOrNull(const std::string& text) { return text.empty() ? Json(nullptr) : Json(text); }
+
+/// Bytes that are no UTF-8 (file names, odd headers) must not end the program.
+std::string safe(const std::string& text) {
+    return Json::parse(Json(text).dump(-1, ' ', false, Json::error_handler_t::replace)).get<std::string>();
+}
+
+Json sourceJson(const Imported& log, const std::string& file, const std::string& sha256) {
+    const Dialect& d = log.dialect;
+    Json cells = Json::array();
+    Json temperatures = Json::array();
+    Json columns = {{"time", nullptr}, {"voltage", nullptr}, {"current", nullptr}, {"temperature", nullptr}};
+    for (const Column& c : d.columns) {
+        if (c.role == Role::Cell) cells.push_back(safe(c.title));
+        if (c.role == Role::Temperature) temperatures.push_back(safe(c.title));
+        const std::string role = toString(c.role);
+        if (columns.contains(role) && columns[role].is_null()) columns[role] = safe(c.title);
+    }
+    columns["cells"] = cells;
+    if (temperatures.size() > 1) columns["temperatures"] = temperatures;
+    Json problems = Json::array();
+    for (const Problem& p : log.recording->problems())
+        problems.push_back({{"line", p.line}, {"time_s", number(p.time_s)}, {"kind", p.kind}, {"message", safe(p.message)}});
+    Json guesses = Json::array();
+    for (const std::string& g : d.guesses) guesses.push_back(safe(g));
+    const std::string delimiter = d.delimiter == '\t' ? "\t" : std::string(1, d.delimiter);
+    return {{"file", safe(file)},
+            {"sha256", textOrNull(sha256)},
+            {"rows_read", log.rowsRead},
+            {"rows_skipped", log.rowsSkipped},
+            {"dialect",
+             {{"delimiter", delimiter}, {"decimal", std::string(1, d.decimal)}, {"encoding", d.encoding}, {"header_line", d.headerLine},
+              {"sign", d.sign == SignConvention::DischargePositive ? "discharge-positive" : "charge-positive"},
+              {"unsigned_current", d.unsignedCurrent}, {"guesses", guesses}}},
+            {"columns", columns},
+            {"problems", problems}};
+}
+
+Json stepJson(const Step& s, std::size_t index) {
+    return {{"index", index},
+            {"kind", toString(s.kind)},
+            {"start_s", number(s.start_s)},
+            {"end_s", number(s.end_s)},
+            {"charge_Ah", number(s.sum.charge_Ah)},
+            {"energy_Wh", number(s.sum.energy_Wh)},
+            {"start_voltage_V", number(s.startVoltage_V)},
+            {"end_voltage_V", number(s.endVoltage_V)},
+            {"mean_current_A", number(s.meanCurrent_A)},
+            {"end_current_A", number(s.endCurrent_A)},
+            {"max_temperature_C", number(s.maxTemperature_C)},
+            {"ended_by", toString(s.endedBy)}};
+}
+
+}  // namespace
+
+std::string analysisJson(const Imported& log, const Analysis& analysis, const std::string& file, const std::string& sha256) {
+    const Battery& b = analysis.battery;
+    Json battery = {{"chemistry", textOrNull(b.chemistry)},
+                    {"series", b.series > 0 ? Json(b.series) : Json(nullptr)},
+                    {"parallel", b.parallel},
+                    {"rated_Ah", b.rated_Ah > 0 ? Json(b.rated_Ah) : Json(nullptr)},
+                    {"assumed", b.assumed}};
+    Json steps = Json::array();
+    for (std::size_t k = 0; k < analysis.steps.list.size(); ++k) steps.push_back(stepJson(analysis.steps.list[k], k));
+    Json readings = Json::array();
+    for (const Reading& r : analysis.readings)
+        readings.push_back({{"name", r.name},
+                            {"step", r.evidence.step >= 0 ? Json(r.evidence.step) : Json(nullptr)},
+                            {"value", number(r.value)},
+                            {"unit", r.unit},
+                            {"uncertainty", r.measurable() ? number(r.uncertainty) : Json(nullptr)},
+                            {"method", r.method},
+                            {"from_s", number(r.evidence.from_s)},
+                            {"to_s", number(r.evidence.to_s)},
+                            {"caveats", r.caveats}});
+    Json findings = Json::array();
+    for (const Finding& f : analysis.findings)
+        findings.push_back({{"severity", toString(f.severity)},
+                            {"code", f.code},
+                            {"text", f.text},
+                            {"advice", f.advice},
+                            {"from_s", number(f.evidence.from_s)},
+                            {"to_s", number(f.evidence.to_s)}});
+    const Json out = {{"schema", "narrow-knee/analysis/1"},
+                      {"source", sourceJson(log, file, sha256)},
+                      {"battery", battery},
+                      {"steps", steps},
+                      {"readings", readings},
+                      {"findings", findings}};
+    return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace nk

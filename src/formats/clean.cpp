@@ -1,0 +1,285 @@
+#include "clean.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "quantity/format.h"
+
+namespace nk {
+
+namespace {
+
+double usualStep(const std::vector<double>& t) {
+    std::vector<double> steps;
+    const std::size_t stride = std::max<std::size_t>(1, t.size() / 50000);
+    for (std::size_t i = 1; i < t.size(); i += stride)
+        if (t[i] > t[i - 1]) steps.push_back(t[i] - t[i - 1]);
+    if (steps.empty()) return 1;
+    std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
+    return steps[steps.size() / 2];
+}
+
+/// Runs of equal stamps come from a clock coarser than the sampling: spread evenly.
+void spreadRepeats(std::vector<double>& t, double usual) {
+    std::size_t i = 0;
+    while (i < t.size()) {
+        std::size_t j = i + 1;
+        while (j < t.size() && t[j] == t[i]) ++j;
+        const std::size_t count = j - i;
+        if (count > 1) {
+            const double next = j < t.size() ? std::min(t[j] - t[i], 2 * usual) : usual;
+            for (std::size_t k = 1; k < count; ++k)
+                t[i + k] = t[i] + next * static_cast<double>(k) / static_cast<double>(count);
+        }
+        i = j;
+    }
+}
+
+template <class T>
+void permute(std::vector<T>& column, const std::vector<std::size_t>& order) {
+    if (column.empty()) return;
+    std::vector<T> out(column.size());
+    for (std::size_t i = 0; i < order.size(); ++i) out[i] = column[order[i]];
+    column = std::move(out);
+}
+
+}  // namespace
+
+void straightenTime(RecordingData& data, const Dialect& dialect, const std::vector<std::size_t>& headerRepeats,
+                    const LineOf& lineOf) {
+    std::vector<double>& t = data.time_s;
+    if (t.empty()) return;
+    const double usual = usualStep(t);
+    const double start = t.front();
+    double shift = -start;
+    std::vector<std::size_t> restarts;
+    std::vector<std::size_t> outOfOrder;
+    std::size_t repeats = 0;
+    std::size_t firstRepeat = 0;
+    double previousRaw = start;
+    double latest = 0;
+    const std::vector<double> raw = t;
+    t[0] = 0;
+    std::size_t nextHeader = 0;
+    for (std::size_t i = 1; i < t.size(); ++i) {
+        while (nextHeader < headerRepeats.size() && headerRepeats[nextHeader] < i) ++nextHeader;
+        const bool headerHere = nextHeader < headerRepeats.size() && headerRepeats[nextHeader] == i;
+        double step = raw[i] - previousRaw;
+        if (step < 0 && dialect.time.shape == TimeShape::Clock && step < -43200 && step + 86400 < 43200) {
+            shift += 86400;  // past midnight
+            step += 86400;
+        }
+        if (step < 0) {
+            // A row alone in the past is out of order; a clock that goes on from there restarted.
+            const bool goesOn = i + 1 >= t.size() || raw[i + 1] < previousRaw;
+            if (headerHere || (goesOn && i + 1 < t.size())) {
+                shift = latest + usual - raw[i];
+                restarts.push_back(i);
+                data.gaps.push_back({i - 1, usual, true});
+                data.problems.push_back({lineOf(i), latest + usual, "logger_restart",
+                                         "the clock starts again; how long the logger was off is unknown, time goes on one usual interval later"});
+            } else {
+                outOfOrder.push_back(i);
+                t[i] = raw[i] + shift;
+                data.problems.push_back({lineOf(i), std::max(0.0, t[i]), "out_of_order", "the time stamp is earlier than the row before; the row is moved to its place"});
+                continue;
+            }
+        }
+        t[i] = raw[i] + shift;
+        if (t[i] == latest && step == 0) {
+            if (repeats++ == 0) firstRepeat = i;
+        }
+        latest = t[i];
+        previousRaw = raw[i];
+    }
+    if (!outOfOrder.empty()) {
+        std::vector<std::size_t> order(t.size());
+        std::iota(order.begin(), order.end(), std::size_t{0});
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return t[a] < t[b]; });
+        permute(t, order);
+        permute(data.voltage_V, order);
+        permute(data.current_A, order);
+        permute(data.temperature_C, order);
+        permute(data.counter_Ah, order);
+        permute(data.counter_Wh, order);
+        for (auto& c : data.cells_V) permute(c, order);
+        for (auto& c : data.moreTemperatures_C) permute(c, order);
+        const double first = t.front();
+        for (double& x : t) x -= first;
+    }
+    if (repeats > 0) {
+        data.problems.push_back({lineOf(firstRepeat), t[firstRepeat], "repeat",
+                                 fmt::format("{} rows repeat the time stamp of the row before; they are spread evenly until the next one", repeats)});
+        spreadRepeats(t, usual);
+    }
+    // Gaps: against the usual step and against the spread of steps, for loggers that write unevenly.
+    std::vector<double> steps;
+    const std::size_t stride = std::max<std::size_t>(1, t.size() / 50000);
+    for (std::size_t i = 1; i < t.size(); i += stride) steps.push_back(t[i] - t[i - 1]);
+    if (steps.empty()) return;
+    const auto high = steps.begin() + static_cast<std::ptrdiff_t>(steps.size() * 95 / 100);
+    std::nth_element(steps.begin(), high, steps.end());
+    const double limit = std::max(5 * usual, 3 * *high);
+    for (std::size_t i = 1; i < t.size(); ++i) {
+        const double step = t[i] - t[i - 1];
+        if (step <= limit) continue;
+        data.gaps.push_back({i - 1, step, false});
+        data.problems.push_back({lineOf(i), t[i - 1], "gap",
+                                 fmt::format("{:.6g} s without a sample (usual interval {:.4g} s)", step, usual)});
+    }
+    std::sort(data.gaps.begin(), data.gaps.end(), [](const Gap& a, const Gap& b) { return a.before < b.before; });
+}
+
+namespace {
+
+/// Ohmic answer of the voltage to current steps, Ω; 0 when there are too few steps.
+double roughResistance(const RecordingData& d, double currentJump) {
+    std::vector<double> ratios;
+    for (std::size_t i = 1; i < d.current_A.size() && ratios.size() < 2000; ++i) {
+        const double di = d.current_A[i] - d.current_A[i - 1];
+        if (std::abs(di) < currentJump) continue;
+        ratios.push_back((d.voltage_V[i] - d.voltage_V[i - 1]) / di);
+    }
+    if (ratios.size() < 3) return 0;
+    std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
+    return ratios[ratios.size() / 2];
+}
+
+void repair(RecordingData& data, std::vector<double>& column, Channel channel, std::size_t i, const char* kind,
+            const char* what, const LineOf& lineOf) {
+    data.repairs.push_back({i, channel, column[i], kind});
+    data.problems.push_back({lineOf(i), data.time_s[i], kind,
+                             fmt::format("{} of {:.6g} for one sample, which its neighbours and the other channels contradict; interpolated", what, column[i])});
+    column[i] = i + 1 < column.size() ? 0.5 * (column[i - 1] + column[i + 1]) : column[i - 1];
+}
+
+}  // namespace
+
+void repairOutliers(RecordingData& data, const LineOf& lineOf) {
+    const std::size_t n = data.time_s.size();
+    if (n < 5) return;
+    auto& v = data.voltage_V;
+    auto& c = data.current_A;
+    const ChannelQuality qv = estimateQuality(v, data.textStep_V);
+    const ChannelQuality qc = estimateQuality(c, data.textStep_A);
+    double top = 0;
+    for (std::size_t i = 0; i < n; i += std::max<std::size_t>(1, n / 20000)) top = std::max(top, std::abs(c[i]));
+    const double currentJump = std::max(20 * qc.sigma(), 0.05 * top);
+    const double resistance = roughResistance(data, currentJump);
+
+    for (std::size_t i = 1; i + 1 < n; ++i) {
+        const double before = v[i] - v[i - 1];
+        const double after = v[i + 1] - v[i];
+        // Out and back again within one sample.
+        if (before * after >= 0) continue;
+        const double size = std::min(std::abs(before), std::abs(after));
+        const double base = std::abs(v[i + 1] - v[i - 1]);
+        if (size > std::max(20 * qv.sigma(), 0.04 * std::abs(v[i - 1])) && base < 0.25 * size) {
+            const double currentStep = std::max(std::abs(c[i] - c[i - 1]), std::abs(c[i + 1] - c[i]));
+            const bool whole = v[i] == 0;
+            if (currentStep < currentJump || (whole && c[i] == 0)) {
+                if (whole && c[i] == 0 && std::abs(c[i - 1]) > currentJump) repair(data, c, Channel::Current, i, "drop_out", "a current", lineOf);
+                repair(data, v, Channel::Voltage, i, whole ? "drop_out" : "spike", "a voltage", lineOf);
+            }
+        }
+    }
+    for (std::size_t i = 1; i + 1 < n; ++i) {
+        const double before = c[i] - c[i - 1];
+        const double after = c[i + 1] - c[i];
+        if (before * after >= 0) continue;
+        const double size = std::min(std::abs(before), std::abs(after));
+        if (size < currentJump || std::abs(c[i + 1] - c[i - 1]) > 0.1 * size) continue;
+        // A real interruption moves the voltage by R·ΔI; a logger's drop-out does not.
+        const double expected = resistance * 0.5 * (before - after);
+        const double seen = v[i] - 0.5 * (v[i - 1] + v[i + 1]);
+        if (resistance > 0 && std::abs(expected) > 6 * qv.sigma() && std::abs(seen) < 0.25 * std::abs(expected)) {
+            const bool zero = std::abs(c[i]) <= qc.resolution;
+            repair(data, c, Channel::Current, i, zero ? "drop_out" : "spike", "a current", lineOf);
+        }
+    }
+    auto& temp = data.temperature_C;
+    for (std::size_t i = 1; i + 1 < temp.size(); ++i) {
+        const double before = temp[i] - temp[i - 1];
+        const double after = temp[i + 1] - temp[i];
+        if (before * after < 0 && std::min(std::abs(before), std::abs(after)) > 8 &&
+            std::abs(temp[i + 1] - temp[i - 1]) < 3)
+            repair(data, temp, Channel::Temperature, i, temp[i] == 0 ? "drop_out" : "spike", "a temperature", lineOf);
+    }
+}
+
+int findSign(const RecordingData& data) {
+    const auto& v = data.voltage_V;
+    const auto& c = data.current_A;
+    const std::size_t n = v.size();
+    if (n < 3) return 0;
+    const ChannelQuality qv = estimateQuality(v, data.textStep_V);
+    const ChannelQuality qc = estimateQuality(c, data.textStep_A);
+    double top = 0;
+    for (const double x : c) top = std::max(top, std::abs(x));
+    const double jump = std::max(8 * qc.sigma(), 0.1 * top);
+    // First witness: the voltage steps with the current (ohmic) at every jump.
+    double agree = 0;
+    double against = 0;
+    for (std::size_t i = 1; i < n; ++i) {
+        const double di = c[i] - c[i - 1];
+        if (std::abs(di) < jump) continue;
+        const double dv = v[i] - v[i - 1];
+        if (std::abs(dv) < 2 * qv.sigma()) continue;
+        (di * dv > 0 ? agree : against) += std::abs(dv);
+    }
+    if (agree > 3 * against && agree > 0) return 1;
+    if (against > 3 * agree && against > 0) return -1;
+    // Second: the voltage drifts up while charging, down while discharging.
+    double up = 0;
+    double down = 0;
+    std::size_t i = 0;
+    while (i < n) {
+        if (std::abs(c[i]) < 0.05 * top) {
+            ++i;
+            continue;
+        }
+        std::size_t j = i + 1;
+        while (j < n && std::abs(c[j]) >= 0.05 * top && (c[j] > 0) == (c[i] > 0)) ++j;
+        const double drift = (v[j - 1] - v[i]) * (c[i] > 0 ? 1 : -1);
+        (drift > 0 ? up : down) += std::abs(drift);
+        i = j;
+    }
+    if (up > 1.5 * down && up > 3 * qv.sigma()) return 1;
+    if (down > 1.5 * up && down > 3 * qv.sigma()) return -1;
+    return 0;
+}
+
+bool signByVoltage(RecordingData& data) {
+    auto& c = data.current_A;
+    const auto& v = data.voltage_V;
+    const std::size_t n = c.size();
+    double top = 0;
+    for (const double x : c) top = std::max(top, std::abs(x));
+    if (top <= 0) return false;
+    const ChannelQuality qv = estimateQuality(v, data.textStep_V);
+    const double limit = 0.03 * top;
+    bool any = false;
+    std::size_t i = 0;
+    while (i < n) {
+        if (std::abs(c[i]) < limit) {
+            ++i;
+            continue;
+        }
+        std::size_t j = i + 1;
+        while (j < n && std::abs(c[j]) >= limit) ++j;
+        double score = 0;
+        if (i > 0) score += v[i] - v[i - 1];
+        if (j < n) score += v[j - 1] - v[j];
+        if (std::abs(score) < 4 * qv.sigma()) score = v[j - 1] - v[i];
+        if (std::abs(score) >= 2 * qv.sigma()) any = true;
+        if (score < 0)
+            for (std::size_t k = i; k < j; ++k) c[k] = -c[k];
+        i = j;
+    }
+    return any;
+}
+
+}  // namespace nk

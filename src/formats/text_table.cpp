@@ -1,0 +1,274 @@
+#include "text_table.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <thread>
+
+#include "bytes.h"
+#include "clean.h"
+#include "dialect.h"
+#include "row_parser.h"
+
+namespace nk {
+
+namespace {
+
+constexpr std::size_t kPiece = std::size_t{4} << 20;
+
+struct Piece {
+    std::string_view text;
+    std::int64_t firstLine = 1;
+    std::size_t rowOffset = 0;
+    std::size_t lines = 0;
+    PieceResult result;
+};
+
+/// Cuts the data part at line ends and counts the lines of each piece.
+std::vector<Piece> cutPieces(std::string_view data, std::int64_t firstLine) {
+    std::vector<Piece> pieces;
+    std::size_t at = 0;
+    std::int64_t line = firstLine;
+    std::size_t row = 0;
+    while (at < data.size()) {
+        std::size_t end = std::min(data.size(), at + kPiece);
+        if (end < data.size()) {
+            const std::size_t newline = data.find('\n', end);
+            end = newline == std::string_view::npos ? data.size() : newline + 1;
+        }
+        Piece piece;
+        piece.text = data.substr(at, end - at);
+        piece.firstLine = line;
+        piece.rowOffset = row;
+        piece.lines = static_cast<std::size_t>(std::count(piece.text.begin(), piece.text.end(), '\n')) +
+                      (piece.text.back() == '\n' ? 0 : 1);
+        line += static_cast<std::int64_t>(piece.lines);
+        row += piece.lines;
+        at = end;
+        pieces.push_back(std::move(piece));
+    }
+    return pieces;
+}
+
+void parsePieces(std::vector<Piece>& pieces, const RowParser& parser, RawColumns& raw, unsigned threads,
+                 const Progress& progress, std::stop_token stop) {
+    std::atomic<std::size_t> next{0};
+    std::atomic<std::size_t> done{0};
+    const auto work = [&] {
+        for (std::size_t i = next++; i < pieces.size() && !stop.stop_requested(); i = next++) {
+            Piece& piece = pieces[i];
+            piece.result = parser.parse(piece.text, piece.firstLine, piece.rowOffset, raw, i + 1 == pieces.size(), stop);
+            const std::size_t finished = ++done;
+            if (progress) progress(0.9 * static_cast<double>(finished) / static_cast<double>(pieces.size()));
+        }
+    };
+    std::vector<std::jthread> pool;
+    const auto count = std::min<std::size_t>(threads, pieces.size());
+    for (std::size_t i = 1; i < count; ++i) pool.emplace_back(work);
+    work();
+}
+
+/// Moves the rows of all pieces together where lines were left out between them.
+std::size_t compact(std::vector<Piece>& pieces, RawColumns& raw) {
+    std::size_t rows = 0;
+    for (Piece& piece : pieces) {
+        const std::size_t count = piece.result.rows;
+        if (rows != piece.rowOffset && count > 0) {
+            raw.forEach([&](std::vector<double>& column) {
+                if (!column.empty())
+                    std::memmove(column.data() + rows, column.data() + piece.rowOffset, count * sizeof(double));
+            });
+            if (!raw.mode.empty()) std::memmove(raw.mode.data() + rows, raw.mode.data() + piece.rowOffset, count);
+        }
+        rows += count;
+    }
+    raw.forEach([&](std::vector<double>& column) {
+        if (!column.empty()) column.resize(rows);
+    });
+    if (!raw.mode.empty()) raw.mode.resize(rows);
+    return rows;
+}
+
+double stepOf(const Dialect& dialect, Role role, int decimals) {
+    const Column* column = dialect.column(role);
+    return std::pow(10.0, -decimals) * (column != nullptr && column->unit ? column->unit->factor : 1.0);
+}
+
+/// Current from power where only power is logged; pack voltage from cells where only those are.
+void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect) {
+    if (raw.voltage.empty()) {
+        raw.voltage.assign(rows, 0.0);
+        for (const auto& cell : raw.cells)
+            for (std::size_t i = 0; i < rows; ++i) raw.voltage[i] += cell[i];
+        dialect.guesses.push_back("no pack voltage is logged: the sum of the cell voltages is used");
+    }
+    if (raw.current.empty()) {
+        raw.current.assign(rows, 0.0);
+        for (std::size_t i = 0; i < rows; ++i)
+            raw.current[i] = raw.voltage[i] != 0 ? raw.power[i] / raw.voltage[i] : 0;
+        dialect.guesses.push_back("no current is logged: power divided by voltage is used");
+    }
+}
+
+/// Signs from mode words: the word decides, an unknown word keeps the last known one.
+void signByMode(RawColumns& raw) {
+    int last = 0;
+    for (std::size_t i = 0; i < raw.current.size(); ++i) {
+        if (raw.mode[i] != 2) last = raw.mode[i];
+        if (last != 0) raw.current[i] = std::abs(raw.current[i]) * last;
+    }
+}
+
+void settleSign(RecordingData& data, Dialect& dialect, SignConvention wanted, bool byMode) {
+    if (byMode) {
+        dialect.sign = SignConvention::ChargePositive;
+        dialect.unsignedCurrent = true;
+        return;
+    }
+    int sign = wanted == SignConvention::DischargePositive ? -1 : 1;
+    if (wanted == SignConvention::Auto) {
+        double low = 0;
+        double high = 0;
+        for (const double c : data.current_A) low = std::min(low, c), high = std::max(high, c);
+        const double step = std::max(data.textStep_A, 0.002 * std::max(high, -low));
+        const int found = findSign(data);
+        if (found == 0 && low > -3 * step && signByVoltage(data)) {
+            dialect.unsignedCurrent = true;
+            dialect.guesses.push_back("the current has no sign: charge and discharge are told apart by the voltage");
+            sign = 1;
+        } else if (found == 0) {
+            dialect.guesses.push_back("the current's sign cannot be told from the voltage: positive taken as charging");
+        } else {
+            sign = found;
+        }
+    }
+    dialect.sign = sign > 0 ? SignConvention::ChargePositive : SignConvention::DischargePositive;
+    if (sign < 0)
+        for (double& c : data.current_A) c = -c;
+}
+
+std::string_view lineAt(std::string_view text, std::size_t number) {
+    if (number == 0) return {};
+    const auto lines = firstLines(text, number);
+    return lines.size() == number ? lines.back() : std::string_view{};
+}
+
+std::size_t offsetOfLine(std::string_view text, std::size_t number) {
+    std::size_t at = 0;
+    for (std::size_t i = 1; i < number && at < text.size(); ++i) {
+        const std::size_t end = text.find('\n', at);
+        if (end == std::string_view::npos) return text.size();
+        at = end + 1;
+    }
+    return at;
+}
+
+}  // namespace
+
+Expected<Imported> readTextTable(std::string_view bytes, const std::string& name, const ReadOptions& options,
+                                 const Progress& progress, std::stop_token stop) {
+    if (bytes.empty())
+        return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", name, "a text table of a logger (CSV, TSV, TXT).");
+    DecodedText decoded;
+    if (auto ok = decodeText(bytes, name, decoded); !ok) return tl::unexpected<Error>(ok.error());
+    const std::string_view text = decoded.text;
+    auto guessed = guessDialect(text, name, options);
+    if (!guessed) return tl::unexpected<Error>(guessed.error());
+    Imported out;
+    out.dialect = std::move(*guessed);
+    Dialect& dialect = out.dialect;
+    dialect.encoding = decoded.encoding;
+
+    const std::string_view header = lineAt(text, dialect.headerLine);
+    std::string_view unitLine;
+    if (dialect.headerLine > 0 && dialect.headerLine + 1 < dialect.firstDataLine) unitLine = lineAt(text, dialect.headerLine + 1);
+    const RowParser parser(dialect, header, unitLine);
+    auto pieces = cutPieces(text.substr(offsetOfLine(text, dialect.firstDataLine)), static_cast<std::int64_t>(dialect.firstDataLine));
+    std::size_t lines = 0;
+    for (const Piece& piece : pieces) lines += piece.lines;
+    RawColumns raw;
+    parser.allocate(raw, lines);
+    const unsigned threads = options.threads > 0 ? options.threads : std::clamp(std::thread::hardware_concurrency(), 1U, 4U);
+    parsePieces(pieces, parser, raw, threads, progress, stop);
+    if (stop.stop_requested())
+        return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
+    const std::size_t rows = compact(pieces, raw);
+
+    RecordingData data;
+    std::vector<std::size_t> headerRepeats;
+    std::vector<std::pair<std::size_t, const Piece*>> starts;  // first row of each piece
+    int decimalsV = 0, decimalsA = 0, decimalsC = 0;
+    std::size_t row = 0;
+    for (const Piece& piece : pieces) {
+        starts.emplace_back(row, &piece);
+        out.rowsSkipped += piece.result.skippedCount;
+        for (const SkippedRow& skipped : piece.result.skipped)
+            data.problems.push_back({skipped.line, kNaN, skipped.kind, skipped.reason});
+        for (const std::size_t r : piece.result.headerRepeats) headerRepeats.push_back(row + r);
+        decimalsV = std::max(decimalsV, piece.result.decimalsVoltage);
+        decimalsA = std::max(decimalsA, piece.result.decimalsCurrent);
+        decimalsC = std::max(decimalsC, piece.result.decimalsTemperature);
+        row += piece.result.rows;
+    }
+    if (rows == 0)
+        return fail(ErrorKind::NotATable, "No row of the table could be read" + (data.problems.empty() ? std::string(".") : ": " + data.problems.front().message + "."),
+                    fmt::format("{}:{}", name, data.problems.empty() ? 0 : data.problems.front().line), "rows with a time, a voltage and a current.");
+    const LineOf lineOf = [&starts](std::size_t r) {
+        const auto it = std::upper_bound(starts.begin(), starts.end(), r, [](std::size_t a, const auto& b) { return a < b.first; }) - 1;
+        const std::size_t within = r - it->first;
+        const PieceResult& result = it->second->result;
+        return within < result.lines.size() ? result.lines[within] : it->second->firstLine + static_cast<std::int64_t>(within);
+    };
+
+    deriveMissing(raw, rows, dialect);
+    double lowest = 0;
+    double highest = 0;
+    for (const double c : raw.current) lowest = std::min(lowest, c), highest = std::max(highest, c);
+    const bool modesKnown = std::any_of(raw.mode.begin(), raw.mode.end(), [](signed char m) { return m == 1 || m == -1; });
+    const bool byMode = modesKnown && options.sign == SignConvention::Auto && lowest > -0.02 * std::max(highest, 1e-9);
+    if (byMode) signByMode(raw);
+
+    data.voltage_V = std::move(raw.voltage);
+    data.current_A = std::move(raw.current);
+    data.temperature_C = std::move(raw.temperature);
+    if (std::none_of(data.temperature_C.begin(), data.temperature_C.end(), [](double x) { return std::isfinite(x); }))
+        data.temperature_C.clear();
+    data.cells_V = std::move(raw.cells);
+    data.moreTemperatures_C = std::move(raw.temperatures);
+    data.counter_Ah = std::move(raw.counterAh);
+    data.counter_Wh = std::move(raw.counterWh);
+    data.textStep_V = stepOf(dialect, Role::Voltage, decimalsV);
+    data.textStep_A = stepOf(dialect, Role::Current, decimalsA);
+    data.textStep_C = stepOf(dialect, Role::Temperature, decimalsC);
+    if (raw.time.empty()) {
+        data.time_s.resize(rows);
+        for (std::size_t i = 0; i < rows; ++i) data.time_s[i] = static_cast<double>(i) * options.interval_s;
+    } else {
+        data.time_s = std::move(raw.time);
+        if (!raw.date.empty())
+            for (std::size_t i = 0; i < rows; ++i) data.time_s[i] += raw.date[i];
+        if (dialect.time.shape == TimeShape::DateTime || !raw.date.empty() || data.time_s.front() > 1e9) out.startEpoch_s = data.time_s.front();
+    }
+    straightenTime(data, dialect, headerRepeats, lineOf);
+    if (progress) progress(0.95);
+    repairOutliers(data, lineOf);
+    settleSign(data, dialect, options.sign, byMode);
+    std::stable_sort(data.problems.begin(), data.problems.end(), [](const Problem& a, const Problem& b) { return a.line < b.line; });
+    out.rowsRead = static_cast<std::int64_t>(rows);
+    if (stop.stop_requested())
+        return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
+    out.recording = Recording::make(std::move(data));
+    if (progress) progress(1.0);
+    return out;
+}
+
+Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options, const Progress& progress,
+                               std::stop_token stop) {
+    auto bytes = readFile(path);
+    if (!bytes) return tl::unexpected<Error>(bytes.error());
+    return readTextTable(*bytes, path.string(), options, progress, stop);
+}
+
+}  // namespace nk

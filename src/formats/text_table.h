@@ -1,0 +1,68 @@
+// Text tables of any logger into a Recording: dialect guessed from the first lines, then all rows
+// parsed in fixed-size pieces by several threads (the pieces do not depend on the thread count, so
+// neither does the result). Every row that is not used is listed with line number and reason.
+#pragma once
+
+#include <atomic>
+#include <filesystem>
+#include <functional>
+#include <map>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "header.h"
+#include "quantity/error.h"
+#include "recording/recording.h"
+#include "time_text.h"
+
+namespace nk {
+
+enum class SignConvention { Auto, ChargePositive, DischargePositive };
+
+/// What the caller fixes; everything else is guessed.
+struct ReadOptions {
+    SignConvention sign = SignConvention::Auto;
+    std::map<Role, std::string> map;  ///< column title or 1-based number for a role
+    double interval_s = 0;            ///< for logs without a time column
+    unsigned threads = 0;             ///< 0: as many as the machine has, at most 4
+};
+
+/// How the file was understood.
+struct Dialect {
+    char delimiter = ',';
+    char decimal = '.';
+    std::string encoding = "utf-8";
+    std::size_t headerLine = 0;     ///< 1-based; 0 when there is no header
+    std::size_t firstDataLine = 1;  ///< 1-based
+    std::vector<Column> columns;
+    TimeStyle time;
+    double timeFactor = 1;          ///< number column to seconds
+    SignConvention sign = SignConvention::ChargePositive;
+    bool unsignedCurrent = false;   ///< signs were taken from mode words or from the voltage
+    std::vector<std::string> guesses;  ///< assumptions in plain words ("current taken as mA")
+
+    const Column* column(Role role) const;
+};
+
+struct Imported {
+    RecordingPtr recording;
+    Dialect dialect;
+    std::int64_t rowsRead = 0;
+    std::int64_t rowsSkipped = 0;
+    double startEpoch_s = kNaN;  ///< wall-clock time of the first row when the log has dates
+};
+
+/// Called now and then with the fraction done, 0 … 1; must be thread-safe.
+using Progress = std::function<void(double)>;
+
+/// Reads a text table. `name` is used in messages. Errors: binary, fewer than two columns, no
+/// numbers, no voltage or current column, cancelled. Nothing is kept on error.
+Expected<Imported> readTextTable(std::string_view bytes, const std::string& name,
+                                 const ReadOptions& options = {}, const Progress& progress = {},
+                                 std::stop_token stop = {});
+
+Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options = {},
+                               const Progress& progress = {}, std::stop_token stop = {});
+
+}  // namespace nk

@@ -1,0 +1,206 @@
+#include "time_text.h"
+
+#include <cmath>
+#include <string>
+
+#include "number.h"
+
+namespace nk {
+
+namespace {
+
+/// Takes an unsigned whole number from the front; returns the count of digits, 0 for none.
+int takeInteger(std::string_view& text, long long& value) {
+    int digits = 0;
+    value = 0;
+    while (!text.empty() && text.front() >= '0' && text.front() <= '9' && digits < 12) {
+        value = value * 10 + (text.front() - '0');
+        text.remove_prefix(1);
+        ++digits;
+    }
+    return digits;
+}
+
+bool takeChar(std::string_view& text, char c) {
+    if (text.empty() || text.front() != c) return false;
+    text.remove_prefix(1);
+    return true;
+}
+
+void skipSpaces(std::string_view& text) {
+    while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+}
+
+/// Clock part: parts separated by ':', the last with a fraction. Leaves what follows in `text`.
+std::optional<double> takeClock(std::string_view& text, const TimeStyle& style, int& parts) {
+    double values[3] = {0, 0, 0};
+    parts = 0;
+    while (parts < 3) {
+        double value = 0;
+        std::size_t used = 0;
+        if (text.empty() || text.front() < '0' || text.front() > '9') return std::nullopt;
+        // A fraction is written with a point or a comma, whatever the number columns use.
+        if (!parseNumberPrefix(text, '.', value, used)) return std::nullopt;
+        if (used < text.size() && text[used] == ',' && parts >= 1 &&
+            !parseNumberPrefix(text, ',', value, used))
+            return std::nullopt;
+        text.remove_prefix(used);
+        values[parts++] = value;
+        if (!takeChar(text, ':')) break;
+    }
+    if (parts == 3) {
+        // "21:04:05:123" carries milliseconds after a colon.
+        if (!text.empty() && text.front() >= '0' && text.front() <= '9') {
+            std::string_view fraction = text;
+            long long thousandths = 0;
+            const int digits = takeInteger(fraction, thousandths);
+            text = fraction;
+            values[2] += static_cast<double>(thousandths) / std::pow(10.0, digits);
+        }
+        if (values[1] >= 60 || values[2] >= 61) return std::nullopt;
+        return values[0] * 3600 + values[1] * 60 + values[2];
+    }
+    if (parts == 2) {
+        if (values[1] >= 60) return std::nullopt;
+        return style.twoPartIsHours ? values[0] * 3600 + values[1] * 60
+                                    : values[0] * 60 + values[1];
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+long long daysFromCivil(long long year, unsigned month, unsigned day) {
+    // Howard Hinnant's chrono-compatible algorithm (public domain), from memory.
+    year -= month <= 2;
+    const long long era = (year >= 0 ? year : year - 399) / 400;
+    const auto yearOfEra = static_cast<unsigned long long>(year - era * 400);
+    const unsigned long long dayOfYear = (153ULL * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
+    const unsigned long long dayOfEra = yearOfEra * 365 + yearOfEra / 4 - yearOfEra / 100 + dayOfYear;
+    return era * 146097 + static_cast<long long>(dayOfEra) - 719468;
+}
+
+std::optional<double> parseClock(std::string_view cell, const TimeStyle& style) {
+    cell = trimCell(cell);
+    double days = 0;
+    // "1 02:03:04", "1d 02:03:04", "1.02:03:04"
+    std::string_view probe = cell;
+    long long count = 0;
+    if (takeInteger(probe, count) > 0) {
+        const bool marked = takeChar(probe, 'd');
+        const bool separated = !probe.empty() && (probe.front() == ' ' || probe.front() == '.');
+        if (marked || separated) {
+            if (separated) probe.remove_prefix(1);
+            skipSpaces(probe);
+            if (probe.find(':') != std::string_view::npos) {
+                days = static_cast<double>(count);
+                cell = probe;
+            }
+        }
+    }
+    int parts = 0;
+    const auto clock = takeClock(cell, style, parts);
+    if (!clock || !cell.empty()) return std::nullopt;
+    return days * 86400 + *clock;
+}
+
+std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& style) {
+    std::string_view text = trimCell(cell);
+    long long a = 0, b = 0, c = 0;
+    const int digitsA = takeInteger(text, a);
+    if (digitsA == 0 || text.empty()) return std::nullopt;
+    const char separator = text.front();
+    if (separator != '-' && separator != '/' && separator != '.') return std::nullopt;
+    text.remove_prefix(1);
+    if (takeInteger(text, b) == 0 || !takeChar(text, separator)) return std::nullopt;
+    const int digitsC = takeInteger(text, c);
+    if (digitsC == 0) return std::nullopt;
+    long long year = 0, month = 0, day = 0;
+    if (digitsA == 4) {
+        year = a, month = b, day = c;
+    } else {
+        year = digitsC <= 2 ? c + 2000 : c;
+        const bool dayFirst = style.order != DateOrder::MonthDayYear;
+        day = dayFirst ? a : b;
+        month = dayFirst ? b : a;
+    }
+    if (month < 1 || month > 12 || day < 1 || day > 31 || year < 1970 || year > 9999)
+        return std::nullopt;
+    double seconds = 86400.0 * static_cast<double>(daysFromCivil(
+                                   year, static_cast<unsigned>(month), static_cast<unsigned>(day)));
+    if (text.empty()) return seconds;
+    if (text.front() != 'T' && text.front() != ' ' && text.front() != 't' && text.front() != ',')
+        return std::nullopt;
+    text.remove_prefix(1);
+    skipSpaces(text);
+    int parts = 0;
+    TimeStyle hours = style;
+    hours.twoPartIsHours = true;
+    auto clock = takeClock(text, hours, parts);
+    if (!clock) return std::nullopt;
+    skipSpaces(text);
+    if (text.size() >= 2 && (text[1] == 'M' || text[1] == 'm')) {
+        const bool pm = text[0] == 'P' || text[0] == 'p';
+        if (!pm && text[0] != 'A' && text[0] != 'a') return std::nullopt;
+        const double hour = std::floor(*clock / 3600);
+        if (pm && hour < 12) *clock += 43200;
+        if (!pm && hour >= 12) *clock -= 43200;
+        text.remove_prefix(2);
+        skipSpaces(text);
+    }
+    seconds += *clock;
+    if (text.empty() || text == "Z" || text == "z" || text == "UTC") return seconds;
+    const char sign = text.front();
+    if (sign != '+' && sign != '-') return std::nullopt;
+    text.remove_prefix(1);
+    long long zoneHours = 0, zoneMinutes = 0;
+    const int digits = takeInteger(text, zoneHours);
+    if (digits == 4) {
+        zoneMinutes = zoneHours % 100;
+        zoneHours /= 100;
+    } else if (digits == 2) {
+        if (takeChar(text, ':') && takeInteger(text, zoneMinutes) == 0) return std::nullopt;
+    } else {
+        return std::nullopt;
+    }
+    if (!text.empty()) return std::nullopt;
+    const double offset = static_cast<double>(zoneHours * 3600 + zoneMinutes * 60);
+    return seconds + (sign == '+' ? -offset : offset);
+}
+
+std::optional<TimeStyle> guessTimeStyle(const std::vector<std::string_view>& samples, char decimal) {
+    if (samples.empty()) return std::nullopt;
+    const auto countOf = [&](auto parse) {
+        std::size_t good = 0;
+        for (const auto& s : samples) good += parse(s) ? 1 : 0;
+        return good;
+    };
+    const std::size_t need = samples.size() - samples.size() / 10;
+    TimeStyle style;
+    style.decimal = decimal;
+    if (countOf([&](std::string_view s) { return parseNumber(trimCell(s), decimal).has_value(); }) >= need)
+        return style;
+    style.shape = TimeShape::Clock;
+    if (countOf([&](std::string_view s) { return parseClock(s, style).has_value(); }) >= need)
+        return style;
+    style.shape = TimeShape::DateTime;
+    std::optional<TimeStyle> best;
+    double bestSpan = 0;
+    for (const DateOrder order : {DateOrder::DayMonthYear, DateOrder::MonthDayYear}) {
+        style.order = order;
+        if (countOf([&](std::string_view s) { return parseDateTime(s, style).has_value(); }) < need)
+            continue;
+        // Both orders can read the same text: prefer the one in which time passes evenly.
+        double low = 1e300, high = -1e300;
+        for (const auto& s : samples)
+            if (const auto t = parseDateTime(s, style)) low = std::min(low, *t), high = std::max(high, *t);
+        const double span = high - low;
+        if (!best || span < bestSpan * 0.5) {
+            best = style;
+            bestSpan = span;
+        }
+    }
+    return best;
+}
+
+}  // namespace nk

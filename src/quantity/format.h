@@ -1,0 +1,43 @@
+// Numbers as people read them: as many digits as the uncertainty carries, a thin space before
+// the unit, mAh or Ah by size. The decimal sign is a choice of the caller, never of the locale.
+#pragma once
+
+#include <string>
+
+#include "reading.h"
+
+namespace nk {
+
+struct NumberStyle {
+    char decimal = '.';
+    bool fahrenheit = false;
+    bool milliAmpHours = true;  ///< show charges under 1 Ah in mAh
+};
+
+/// Fixed-point text with `digits` decimals, a true minus sign, no exponent.
+std::string fixed(double value, int digits, const NumberStyle& style = {});
+
+/// Decimals that a number with this standard uncertainty carries: the expanded uncertainty is
+/// given with two significant digits (GUM 7.2.6), between 0 and 6.
+int decimalsFor(double uncertainty);
+
+/// Value scaled to a readable unit, e.g. {"4.302", "0.024", "Ah"}.
+struct ValueText {
+    std::string value;
+    std::string plusMinus;  ///< expanded uncertainty, k = 2; empty when unknown
+    std::string unit;
+    std::string joined() const;
+};
+ValueText valueText(const Reading& reading, const NumberStyle& style = {});
+ValueText valueText(double value, double uncertainty, const std::string& unit,
+                    const NumberStyle& style = {});
+
+/// Short text without uncertainty, three to four significant digits: "4.30 Ah", "58.8 mΩ".
+std::string shortValue(double value, const std::string& unit, const NumberStyle& style = {});
+
+/// h:mm:ss, or h:mm:ss.f when below ten seconds matter.
+std::string clockText(double seconds, bool tenths = false);
+/// "42 s", "12 min", "2 h 05 min" for sentences.
+std::string durationText(double seconds);
+
+}  // namespace nk

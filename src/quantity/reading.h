@@ -1,0 +1,48 @@
+// A Reading is a number that carries its proof: value, unit, standard uncertainty, method,
+// the interval of the recording it was taken from, and caveats in plain words.
+#pragma once
+
+#include <cmath>
+#include <limits>
+#include <string>
+#include <vector>
+
+namespace nk {
+
+inline constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+
+/// The part of a recording that a number or sentence rests on, in recording time.
+struct Evidence {
+    double from_s = kNaN;
+    double to_s = kNaN;
+    int step = -1;  ///< index of the step, −1 when it concerns the whole recording
+};
+
+struct Reading {
+    std::string name;  ///< stable identifier, never translated
+    double value = kNaN;  ///< NaN: not measurable from this log; a caveat says why
+    std::string unit;
+    double uncertainty = kNaN;  ///< standard uncertainty, k = 1, in `unit`
+    std::string method;         ///< stable identifier of the method
+    Evidence evidence;
+    std::vector<std::string> caveats;
+
+    bool measurable() const { return std::isfinite(value); }
+    /// Expanded uncertainty with coverage factor 2, about 95 % (GUM, JCGM 100:2008, 6.2).
+    double expanded() const { return 2.0 * uncertainty; }
+};
+
+enum class Severity { Hazard, Verdict, Note };
+
+std::string toString(Severity severity);
+
+/// A sentence about the recording, with the evidence it points at.
+struct Finding {
+    Severity severity = Severity::Note;
+    std::string code;     ///< stable identifier (analysis-json), never translated
+    std::string text;     ///< one or two plain sentences
+    std::string advice;   ///< what to do next; may be empty
+    Evidence evidence;
+};
+
+}  // namespace nk

@@ -1,0 +1,33 @@
+// Minimum and maximum of a column at several block sizes, so that a redraw costs the same for a
+// thousand or ten million samples. Borrows the column: it must outlive the pyramid.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+namespace nk {
+
+struct MinMax {
+    double low = 0;
+    double high = 0;
+};
+
+class Pyramid {
+  public:
+    Pyramid() = default;
+    explicit Pyramid(std::span<const double> column);
+
+    /// Smallest and largest value of samples [first, last); NaN samples are ignored. Both NaN
+    /// when there is none.
+    MinMax range(std::size_t first, std::size_t last) const;
+    std::size_t bytes() const;
+
+  private:
+    static constexpr std::size_t kBase = 64;  ///< samples in a block of the lowest level
+    static constexpr std::size_t kFactor = 8;
+    std::span<const double> column_;
+    std::vector<std::vector<MinMax>> levels_;
+};
+
+}  // namespace nk

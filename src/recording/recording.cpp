@@ -1,0 +1,126 @@
+#include "recording.h"
+
+#include <algorithm>
+#include <cassert>
+#include <cmath>
+
+namespace nk {
+
+namespace {
+
+constexpr std::size_t kBlock = 2048;
+constexpr std::size_t kBlocks = 30;
+
+/// Calls visit(first, last) for up to kBlocks stretches spread evenly over [0, n).
+template <class Visit>
+void sampleBlocks(std::size_t n, Visit visit) {
+    if (n <= kBlock * kBlocks) {
+        visit(std::size_t{0}, n);
+        return;
+    }
+    for (std::size_t b = 0; b < kBlocks; ++b) {
+        const std::size_t first = (n - kBlock) / (kBlocks - 1) * b;
+        visit(first, first + kBlock);
+    }
+}
+
+double medianOf(std::vector<double>& values) {
+    if (values.empty()) return 0;
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+/// Smallest difference that occurs often: at least 1 % of the non-zero ones.
+double resolutionOf(std::vector<double>& differences, double textStep) {
+    std::sort(differences.begin(), differences.end());
+    const double tolerance = textStep > 0 ? textStep * 0.25 : 1e-9;
+    const auto often = std::max<std::size_t>(3, differences.size() / 100);
+    std::size_t first = 0;
+    while (first < differences.size()) {
+        std::size_t last = first + 1;
+        const double limit = differences[first] + std::max(tolerance, differences[first] * 1e-6);
+        while (last < differences.size() && differences[last] <= limit) ++last;
+        if (last - first >= often) return differences[first + (last - first) / 2];
+        first = last;
+    }
+    return textStep;
+}
+
+double noiseOf(std::vector<double>& second) {
+    if (second.empty()) return 0;
+    std::vector<double> copy = second;
+    const double median = medianOf(copy);
+    // A second difference of independent noise has variance 6σ².
+    if (median > 0) return 1.4826 * median / std::sqrt(6.0);
+    // More than half of them are zero (coarse steps): trimmed mean square of the lower 90 %.
+    std::sort(second.begin(), second.end());
+    const std::size_t keep = second.size() * 9 / 10;
+    double sum = 0;
+    for (std::size_t i = 0; i < keep; ++i) sum += second[i] * second[i];
+    return keep == 0 ? 0 : std::sqrt(sum / static_cast<double>(keep) / 6.0);
+}
+
+}  // namespace
+
+double ChannelQuality::sigma() const {
+    return std::hypot(noise, resolution / std::sqrt(12.0));
+}
+
+ChannelQuality estimateQuality(std::span<const double> column, double textStep) {
+    std::vector<double> first;
+    std::vector<double> second;
+    sampleBlocks(column.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from + 1; i < to; ++i) {
+            const double d = std::abs(column[i] - column[i - 1]);
+            if (d > 1e-12) first.push_back(d);
+            if (i + 1 < to) {
+                const double dd = std::abs(column[i - 1] - 2 * column[i] + column[i + 1]);
+                if (std::isfinite(dd)) second.push_back(dd < 1e-12 ? 0 : dd);
+            }
+        }
+    });
+    ChannelQuality quality;
+    quality.resolution = std::max(resolutionOf(first, textStep), textStep);
+    quality.noise = noiseOf(second);
+    return quality;
+}
+
+std::shared_ptr<const Recording> Recording::make(RecordingData data) {
+    const std::size_t n = data.time_s.size();
+    assert(data.voltage_V.size() == n && data.current_A.size() == n);
+    assert(data.temperature_C.empty() || data.temperature_C.size() == n);
+    auto recording = std::make_shared<Recording>();
+    recording->data_ = std::move(data);
+    const RecordingData& d = recording->data_;
+    recording->voltage_ = estimateQuality(d.voltage_V, d.textStep_V);
+    recording->current_ = estimateQuality(d.current_A, d.textStep_A);
+    if (!d.temperature_C.empty())
+        recording->temperature_ = estimateQuality(d.temperature_C, d.textStep_C);
+    std::vector<double> steps;
+    sampleBlocks(n, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from + 1; i < to; ++i)
+            if (d.time_s[i] > d.time_s[i - 1]) steps.push_back(d.time_s[i] - d.time_s[i - 1]);
+    });
+    recording->interval_s_ = medianOf(steps);
+    return recording;
+}
+
+double Recording::duration_s() const {
+    return empty() ? 0 : data_.time_s.back() - data_.time_s.front();
+}
+
+std::size_t Recording::lowerBound(double t_s) const {
+    return static_cast<std::size_t>(
+        std::lower_bound(data_.time_s.begin(), data_.time_s.end(), t_s) - data_.time_s.begin());
+}
+
+std::size_t Recording::nearest(double t_s) const {
+    if (empty()) return 0;
+    const std::size_t after = std::min(lowerBound(t_s), size() - 1);
+    if (after == 0) return 0;
+    const std::size_t before = after - 1;
+    return t_s - data_.time_s[before] <= data_.time_s[after] - t_s ? before : after;
+}
+
+}  // namespace nk

@@ -1,0 +1,233 @@
+#include "arrange.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "knee.h"
+
+namespace nk {
+
+namespace {
+
+constexpr double kPulseLongest_s = 60;
+
+double duration_s(const Recording& r, const Segment& s) {
+    return r.time_s()[s.last] - r.time_s()[s.first];
+}
+
+double median(std::span<const double> column, std::size_t first, std::size_t last) {
+    std::vector<double> values;
+    const std::size_t stride = std::max<std::size_t>(1, (last - first) / 3000);
+    for (std::size_t k = first; k <= last; k += stride) values.push_back(column[k]);
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+/// Same level within noise or 3 %.
+bool sameLevel(const Recording& r, double a, double b) {
+    return std::abs(a - b) < std::max(4 * r.currentQuality().sigma(), 0.03 * std::max(std::abs(a), std::abs(b)));
+}
+
+bool constantLoad(StepKind kind) {
+    return kind == StepKind::CcDischarge || kind == StepKind::CpDischarge || kind == StepKind::CrDischarge;
+}
+
+/// Cuts everything up to and including `sample` from the segments after index `s`.
+void swallow(std::vector<Segment>& segments, std::size_t s, std::size_t sample) {
+    segments[s].last = sample;
+    std::size_t next = s + 1;
+    while (next < segments.size() && segments[next].last <= sample) ++next;
+    segments.erase(segments.begin() + static_cast<std::ptrdiff_t>(s) + 1, segments.begin() + static_cast<std::ptrdiff_t>(next));
+    if (s + 1 < segments.size() && segments[s + 1].first <= sample) segments[s + 1].first = sample + 1;
+}
+
+}  // namespace
+
+void extendConstantVoltage(const Recording& recording, std::vector<Segment>& segments) {
+    const auto i = recording.current_A();
+    const auto v = recording.voltage_V();
+    const ChannelQuality& q = recording.currentQuality();
+    const double zero = std::max(2 * q.noise, 0.6 * q.resolution);
+    for (std::size_t s = 0; s < segments.size(); ++s) {
+        if (segments[s].kind != StepKind::CvCharge) continue;
+        const std::size_t last = segments[s].last;
+        const std::size_t from = last - std::min<std::size_t>(last - segments[s].first, 200);
+        const double set = median(v, from, last);
+        // Strict here: a rested cell falls out of it, a regulated one does not.
+        const double band = std::max({3.5 * recording.voltageQuality().sigma(), 1.01 * recording.voltageQuality().resolution, 0.0006 * set});
+        double recent = 0;
+        std::size_t count = 0;
+        for (std::size_t k = last + 1; count < 5 && k-- > segments[s].first; ++count) recent += i[k];
+        recent /= static_cast<double>(std::max<std::size_t>(count, 1));
+        std::size_t end = last;
+        int low = 0;
+        for (std::size_t k = last + 1; k < i.size(); ++k) {
+            const bool inBand = std::abs(v[k] - set) <= band;
+            const bool stepped = i[k] < 0.7 * recent - 3 * q.noise;
+            if (!inBand || (stepped && i[k] < 0.5 * recent) || i[k] > 1.6 * recent + 6 * q.sigma()) break;
+            low = i[k] <= zero ? low + 1 : 0;
+            if (low > 4) break;
+            recent += 0.2 * (i[k] - recent);
+            end = k;
+        }
+        end -= std::min<std::size_t>(static_cast<std::size_t>(low), end - last);
+        if (end > last) swallow(segments, s, end);
+    }
+}
+
+void joinNeighbours(const Recording& recording, std::vector<Segment>& segments) {
+    std::vector<Segment> out;
+    for (std::size_t s = 0; s < segments.size(); ++s) {
+        const Segment& seg = segments[s];
+        if (!out.empty()) {
+            Segment& before = out.back();
+            const bool kind = before.kind == seg.kind && before.direction == seg.direction && before.powerLimited == seg.powerLimited;
+            const double jumpV = std::abs(recording.voltage_V()[seg.first] - recording.voltage_V()[before.last]);
+            const bool voltage = jumpV < std::max(10 * recording.voltageQuality().sigma(), 0.02 * recording.voltage_V()[seg.first]);
+            const bool level = seg.kind == StepKind::Rest || seg.kind == StepKind::Variable || seg.kind == StepKind::CvCharge || sameLevel(recording, before.level_A, seg.level_A);
+            if (kind && level && voltage) {
+                before.last = seg.last;
+                continue;
+            }
+            // A charger that stops for a moment to measure: at most two samples or five seconds.
+            if (out.size() >= 2 && before.kind == StepKind::Rest && seg.kind == StepKind::CcCharge) {
+                Segment& earlier = out[out.size() - 2];
+                const double pause = recording.time_s()[seg.first] - recording.time_s()[earlier.last];
+                const bool brief = before.last - before.first < 2 || pause <= 5;
+                if (earlier.kind == StepKind::CcCharge && sameLevel(recording, earlier.level_A, seg.level_A) && brief && pause <= 60) {
+                    earlier.last = seg.last;
+                    out.pop_back();
+                    continue;
+                }
+            }
+        }
+        out.push_back(seg);
+    }
+    segments = std::move(out);
+}
+
+void mergeVariable(const Recording& recording, std::vector<Segment>& segments) {
+    std::vector<Segment> out;
+    std::size_t s = 0;
+    const double sigma = recording.currentQuality().sigma();
+    while (s < segments.size()) {
+        std::size_t end = s;
+        std::vector<double> levels;
+        const auto belongs = [&](const Segment& seg) {
+            return seg.kind == StepKind::Variable ? !seg.powerLimited : seg.kind != StepKind::CvCharge && seg.kind != StepKind::Gap && duration_s(recording, seg) < kPulseLongest_s;
+        };
+        while (end < segments.size() && belongs(segments[end])) {
+            if (segments[end].kind == StepKind::Rest && (end == s || end + 1 == segments.size() || !belongs(segments[end + 1]))) {
+                if (end == s) break;
+                if (end + 1 == segments.size() || !belongs(segments[end + 1])) break;
+            }
+            if (segments[end].direction != 0) levels.push_back(segments[end].level_A);
+            ++end;
+        }
+        bool merge = false;
+        if (levels.size() >= 8) {
+            std::vector<double> sorted = levels;
+            std::sort(sorted.begin(), sorted.end());
+            const double width = std::max(6 * sigma, 0.04 * std::max(std::abs(sorted.front()), std::abs(sorted.back())));
+            std::size_t clusters = 1;
+            double start = sorted.front();
+            for (const double level : sorted)
+                if (level - start > width) ++clusters, start = level;
+            merge = clusters > std::max<std::size_t>(4, 0) && static_cast<double>(clusters) > 0.1 * static_cast<double>(std::min<std::size_t>(levels.size(), 60));
+        } else if (end > s + 1) {
+            merge = std::all_of(segments.begin() + static_cast<std::ptrdiff_t>(s), segments.begin() + static_cast<std::ptrdiff_t>(end),
+                                [](const Segment& seg) { return seg.kind == StepKind::Variable; });
+        }
+        if (!merge) {
+            out.push_back(segments[s++]);
+            continue;
+        }
+        Segment joined = segments[s];
+        joined.last = segments[end - 1].last;
+        joined.kind = StepKind::Variable;
+        double charge = 0;
+        const auto t = recording.time_s();
+        const auto i = recording.current_A();
+        for (std::size_t k = joined.first; k < joined.last; ++k) charge += i[k] * (t[k + 1] - t[k]);
+        joined.direction = charge < 0 ? -1 : 1;
+        joined.level_A = charge / std::max(t[joined.last] - t[joined.first], 1e-9);
+        out.push_back(joined);
+        s = end;
+    }
+    segments = std::move(out);
+}
+
+void nameCutOutsAndPulses(const Recording& recording, const Battery& battery, std::vector<Segment>& segments) {
+    const auto v = recording.voltage_V();
+    const double cells = battery.cells();
+    const Chemistry* chemistry = battery.chemistryData();
+    double lowest = 1e300;
+    for (const double x : v) lowest = std::min(lowest, x);
+    std::size_t s = 0;
+    while (s < segments.size()) {
+        if (!constantLoad(segments[s].kind)) {
+            ++s;
+            continue;
+        }
+        // Discharges at one level with nothing but rests between.
+        std::vector<std::size_t> group{s};
+        std::size_t next = s + 1;
+        while (next + 1 < segments.size() && segments[next].kind == StepKind::Rest && constantLoad(segments[next + 1].kind) &&
+               (sameLevel(recording, segments[next + 1].level_A, segments[s].level_A) || segments[s].kind != StepKind::CcDischarge)) {
+            group.push_back(next + 1);
+            next += 2;
+        }
+        if (group.size() >= 3) {
+            double lowEnd = 1e300;
+            double highEnd = -1e300;
+            bool anyLong = false;
+            for (std::size_t g = 0; g < group.size(); ++g) {
+                const Segment& seg = segments[group[g]];
+                if (g + 1 < group.size()) lowEnd = std::min(lowEnd, v[seg.last]), highEnd = std::max(highEnd, v[seg.last]);
+                anyLong |= duration_s(recording, seg) > kPulseLongest_s;
+            }
+            const double limit = chemistry != nullptr ? (chemistry->dischargeFloor_V + (chemistry->nickel() ? 0.12 : 0.45)) * cells : 1.12 * lowest;
+            const bool together = highEnd - lowEnd < 0.04 * highEnd;
+            if (anyLong && together && highEnd < std::max(limit, 1.05 * lowest)) {
+                for (std::size_t g = 0; g < group.size(); ++g) {
+                    segments[group[g]].cutOut = true;
+                    if (g > 0) segments[group[g] - 1].cutOut = true;
+                }
+            }
+        }
+        s = next;
+    }
+    for (std::size_t k = 0; k < segments.size(); ++k) {
+        Segment& seg = segments[k];
+        if (seg.cutOut || (seg.kind != StepKind::CcCharge && !constantLoad(seg.kind))) continue;
+        const double interval = recording.usualInterval_s();
+        if (duration_s(recording, seg) > kPulseLongest_s + 0.5 * interval) continue;
+        if (segments.size() == 1) continue;
+        const bool beforeTail = k + 1 < segments.size() && (segments[k + 1].kind == StepKind::CvCharge || segments[k + 1].powerLimited);
+        if (beforeTail && seg.direction > 0) continue;
+        seg.kind = StepKind::Pulse;
+    }
+}
+
+void insertGaps(const Recording& recording, std::vector<Segment>& segments) {
+    std::vector<Segment> out;
+    std::size_t gap = 0;
+    const auto& gaps = recording.gaps();
+    for (const Segment& seg : segments) {
+        if (!out.empty()) {
+            while (gap < gaps.size() && gaps[gap].before + 1 < seg.first) ++gap;
+            if (gap < gaps.size() && gaps[gap].before + 1 == seg.first && !gaps[gap].restart) {
+                Segment silent;
+                silent.first = seg.first - 1;
+                silent.last = seg.first;
+                silent.kind = StepKind::Gap;
+                out.push_back(silent);
+            }
+        }
+        out.push_back(seg);
+    }
+    segments = std::move(out);
+}
+
+}  // namespace nk

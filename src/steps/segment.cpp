@@ -1,0 +1,233 @@
+#include "segment.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "knee.h"
+
+namespace nk {
+
+namespace {
+
+double medianCurrent(const Recording& recording, std::size_t first, std::size_t last) {
+    std::vector<double> values;
+    const auto i = recording.current_A();
+    const std::size_t stride = std::max<std::size_t>(1, (last - first) / 4000);
+    for (std::size_t k = first; k <= last; k += stride) values.push_back(i[k]);
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+}  // namespace
+
+double restThreshold_A(const Recording& recording, const Battery& battery) {
+    const ChannelQuality& q = recording.currentQuality();
+    double rated = battery.rated_Ah;
+    const auto t = recording.time_s();
+    const auto i = recording.current_A();
+    double top = 0;
+    if (rated <= 0) {
+        // The largest charge moved in one direction stands in for the capacity.
+        double run = 0;
+        double best = 0;
+        for (std::size_t k = 1; k < i.size(); ++k) {
+            const double dq = 0.5 * (i[k] + i[k - 1]) * (t[k] - t[k - 1]) / 3600;
+            run = run * dq < 0 ? dq : run + dq;
+            best = std::max(best, std::abs(run));
+            top = std::max(top, std::abs(i[k]));
+        }
+        rated = std::max(best, 0.3 * top);
+    }
+    return std::max({rated / 100, 3 * q.noise, 1.01 * q.resolution, 1e-6});
+}
+
+std::vector<Segment> cutSegments(const Recording& recording, double restThreshold) {
+    std::vector<Segment> out;
+    const auto i = recording.current_A();
+    const auto t = recording.time_s();
+    const auto v = recording.voltage_V();
+    const std::size_t n = recording.size();
+    if (n == 0) return out;
+    const double sigma = recording.currentQuality().sigma();
+    const double sigmaV = recording.voltageQuality().sigma();
+
+    std::vector<char> splitBefore(n, 0);
+    for (const Gap& gap : recording.gaps()) {
+        // A gap splits only where current or voltage disagree on its two sides.
+        const std::size_t g = gap.before;
+        if (g + 1 >= n) continue;
+        const double di = std::abs(i[g + 1] - i[g]);
+        const double dv = std::abs(v[g + 1] - v[g]);
+        if (di > std::max(6 * sigma, 0.05 * std::abs(i[g])) || dv > std::max(10 * sigmaV, 0.02 * v[g])) splitBefore[g + 1] = 1;
+    }
+    const auto direction = [&](std::size_t k) { return i[k] > restThreshold ? 1 : i[k] < -restThreshold ? -1 : 0; };
+
+    std::size_t first = 0;
+    int current = direction(0);
+    const auto close = [&](std::size_t last) {
+        if (last + 1 > first) out.push_back({first, last, current, 0, StepKind::Rest, false, false, 0});
+        first = last + 1;
+    };
+    for (std::size_t k = 1; k < n; ++k) {
+        const int here = direction(k);
+        if (here != current || splitBefore[k]) {
+            close(k - 1);
+            current = here;
+            continue;
+        }
+        if (current == 0) continue;
+        // A jump stands alone: the changes before and after it are much smaller. The fall after a
+        // knee goes on at a similar pace and is none. Up to two samples may lie on the way.
+        for (std::size_t width = 1; width <= 3 && k + width <= n; ++width) {
+            const std::size_t a = k - 1;
+            const std::size_t b = k - 1 + width;
+            if (b >= n || direction(b) != current) break;
+            const double jump = i[b] - i[a];
+            const double needed = std::max(8 * sigma, 0.03 * std::max(std::abs(i[a]), std::abs(i[b])));
+            if (std::abs(jump) < needed) continue;
+            const double before = a > first ? std::abs(i[a] - i[a - 1]) : 0;
+            const double after = b + 1 < n && direction(b + 1) == current ? std::abs(i[b + 1] - i[b]) : 0;
+            const double quiet = std::max(0.3 * std::abs(jump), 4 * sigma);
+            if (before > quiet || after > quiet) continue;
+            bool monotone = true;
+            for (std::size_t m = a; m < b; ++m) monotone &= (i[m + 1] - i[m]) * jump >= 0;
+            if (!monotone) continue;
+            close(width == 1 ? k - 1 : b - 1);
+            k = b;
+            break;
+        }
+    }
+    close(n - 1);
+
+    // Flicker about the threshold: short weak stretches between rests are rest.
+    std::vector<Segment> merged;
+    for (std::size_t s = 0; s < out.size(); ++s) {
+        Segment seg = out[s];
+        if (seg.direction != 0 && seg.last - seg.first < 3) {
+            double top = 0;
+            for (std::size_t k = seg.first; k <= seg.last; ++k) top = std::max(top, std::abs(i[k]));
+            const bool restBefore = !merged.empty() && merged.back().direction == 0;
+            const bool restAfter = s + 1 < out.size() && out[s + 1].direction == 0;
+            if (top < 1.6 * restThreshold && (restBefore || restAfter)) seg.direction = 0;
+        }
+        const bool joins = !merged.empty() && merged.back().direction == 0 && seg.direction == 0 && !splitBefore[seg.first];
+        if (joins) merged.back().last = seg.last;
+        else merged.push_back(seg);
+    }
+    for (Segment& seg : merged) seg.level_A = medianCurrent(recording, seg.first, seg.last);
+    (void)t;
+    return merged;
+}
+
+LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t last) {
+    LoadLaw law;
+    const auto v = recording.voltage_V();
+    const auto i = recording.current_A();
+    std::vector<double> x, y;
+    const std::size_t stride = std::max<std::size_t>(1, (last - first) / 3000);
+    for (std::size_t k = first; k <= last; k += stride)
+        if (v[k] > 0 && i[k] != 0) {
+            x.push_back(std::log(v[k]));
+            y.push_back(std::log(std::abs(i[k])));
+        }
+    if (x.size() < 5) return law;
+    const auto spreadOf = [](std::vector<double> values) {
+        std::sort(values.begin(), values.end());
+        const auto n = static_cast<double>(values.size() - 1);
+        return (values[static_cast<std::size_t>(0.95 * n)] - values[static_cast<std::size_t>(0.05 * n)]) / 3.29;
+    };
+    law.currentSpread = spreadOf(y);
+    // Least squares with two rounds of down-weighting of stray points (Huber).
+    std::vector<double> w(x.size(), 1.0);
+    double a = 0, b = 0;
+    for (int round = 0; round < 3; ++round) {
+        double sw = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
+        for (std::size_t k = 0; k < x.size(); ++k) sw += w[k], sx += w[k] * x[k], sy += w[k] * y[k];
+        const double mx = sx / sw;
+        const double my = sy / sw;
+        for (std::size_t k = 0; k < x.size(); ++k) sxx += w[k] * (x[k] - mx) * (x[k] - mx), sxy += w[k] * (x[k] - mx) * (y[k] - my);
+        b = sxx > 1e-14 ? sxy / sxx : 0;
+        a = my - b * mx;
+        std::vector<double> r(x.size());
+        for (std::size_t k = 0; k < x.size(); ++k) r[k] = y[k] - a - b * x[k];
+        law.residual = spreadOf(r);
+        law.standardError = sxx > 1e-14 ? std::max(law.residual, 1e-6) / std::sqrt(sxx) : 1e9;
+        for (std::size_t k = 0; k < x.size(); ++k) w[k] = std::min(1.0, 2 * std::max(law.residual, 1e-6) / std::max(std::abs(r[k]), 1e-12));
+    }
+    law.exponent = b;
+    return law;
+}
+
+std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment, bool nickel) {
+    Segment s = segment;
+    if (s.direction == 0) {
+        s.kind = StepKind::Rest;
+        return {s};
+    }
+    const double noise = recording.currentQuality().sigma() / std::max(std::abs(s.level_A), 1e-9);
+    const double loose = std::max(0.02, 3 * noise);
+    if (s.direction > 0) {
+        if (!nickel) {
+            if (const auto knee = findKnee(recording, s.first, s.last)) {
+                std::vector<Segment> parts;
+                if (!knee->fromStart && knee->sample > s.first) {
+                    Segment cc = s;
+                    cc.last = knee->sample - 1;
+                    cc.level_A = medianCurrent(recording, cc.first, cc.last);
+                    parts = classifySegment(recording, cc, true);  // no second tail in it
+                }
+                Segment cv = s;
+                cv.first = knee->fromStart ? s.first : knee->sample;
+                cv.kind = StepKind::CvCharge;
+                cv.level_A = medianCurrent(recording, cv.first, cv.last);
+                cv.kneeUncertainty_s = knee->fromStart ? 0 : knee->uncertainty_s;
+                parts.push_back(cv);
+                return parts;
+            }
+        }
+        s.kind = StepKind::CcCharge;
+        const LoadLaw law = fitLoadLaw(recording, s.first, s.last);
+        const bool follows = std::abs(law.exponent + 1) < 0.35 && law.standardError < 0.15;
+        if (follows && law.currentSpread > std::max(0.012, 2 * law.residual)) {
+            s.kind = StepKind::Variable;
+            s.powerLimited = true;
+            return {s};
+        }
+        // A constant-current part that runs into a power limit: the flat part is its own step.
+        if (law.currentSpread > std::max(0.01, 2.5 * noise) && s.last - s.first > 40) {
+            const auto i = recording.current_A();
+            const std::size_t tenth = std::max<std::size_t>(3, (s.last - s.first) / 50);
+            const double flat = medianCurrent(recording, s.first, s.first + tenth);
+            std::size_t k = s.last;
+            const double margin = std::max(3.5 * recording.currentQuality().sigma(), 0.004 * flat);
+            while (k > s.first && i[k] < flat - margin) --k;
+            if (k > s.first + tenth && k + 10 < s.last) {
+                const LoadLaw tail = fitLoadLaw(recording, k + 1, s.last);
+                if (std::abs(tail.exponent + 1) < 0.35 && tail.standardError < 0.2) {
+                    Segment limited = s;
+                    limited.first = k + 1;
+                    limited.kind = StepKind::Variable;
+                    limited.powerLimited = true;
+                    limited.level_A = medianCurrent(recording, limited.first, limited.last);
+                    s.last = k;
+                    s.level_A = medianCurrent(recording, s.first, s.last);
+                    return {s, limited};
+                }
+            }
+        }
+        if (law.currentSpread > std::max(0.08, 4 * noise) && law.residual > std::max(0.05, 4 * noise)) s.kind = StepKind::Variable;
+        return {s};
+    }
+    const LoadLaw law = fitLoadLaw(recording, s.first, s.last);
+    const bool sure = std::abs(law.exponent) > 5 * law.standardError && law.currentSpread > std::max(0.004, 1.5 * law.residual);
+    const bool tight = law.residual < loose;
+    if (sure && tight && std::abs(law.exponent + 1) < 0.3) s.kind = StepKind::CpDischarge;
+    else if (sure && tight && std::abs(law.exponent - 1) < 0.3) s.kind = StepKind::CrDischarge;
+    else if (law.currentSpread < std::max(0.03, 3 * noise) || (std::abs(law.exponent) < 0.3 && tight)) s.kind = StepKind::CcDischarge;
+    else s.kind = StepKind::Variable;
+    if (s.last - s.first < 5) s.kind = StepKind::CcDischarge;
+    return {s};
+}
+
+}  // namespace nk

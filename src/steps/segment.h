@@ -1,0 +1,43 @@
+// The first cut: stretches of one direction and, within them, of one current level.
+#pragma once
+
+#include <vector>
+
+#include "step.h"
+
+namespace nk {
+
+/// A stretch of samples [first, last] without jumps of the current.
+struct Segment {
+    std::size_t first = 0;
+    std::size_t last = 0;
+    int direction = 0;  ///< +1 charge, 0 rest, −1 discharge
+    double level_A = 0; ///< median current
+    StepKind kind = StepKind::Rest;
+    bool powerLimited = false;
+    bool cutOut = false;
+    double kneeUncertainty_s = 0;
+};
+
+/// Current below which a sample is at rest: max(C/100, 3σ, one resolution step); without a rated
+/// capacity C is estimated from the charge moved.
+double restThreshold_A(const Recording& recording, const Battery& battery);
+
+/// Cuts the recording at changes of direction and at jumps of the current.
+std::vector<Segment> cutSegments(const Recording& recording, double restThreshold);
+
+/// Decides constant current, power, resistance or variable for one discharge segment, or constant
+/// current, constant voltage, power-limited for a charge; a charge may fall into several.
+std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment, bool nickel);
+
+/// Slope of ln I over ln V with its standard error and the relative residual: 0 for constant
+/// current, −1 for constant power, +1 for constant resistance.
+struct LoadLaw {
+    double exponent = 0;
+    double standardError = 0;
+    double residual = 0;       ///< robust relative spread about the law
+    double currentSpread = 0;  ///< robust relative spread of the current itself
+};
+LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t last);
+
+}  // namespace nk

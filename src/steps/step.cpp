@@ -1,0 +1,169 @@
+#include "step.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "arrange.h"
+#include "ended_by.h"
+#include "segment.h"
+
+namespace nk {
+
+namespace {
+
+constexpr std::array kKindNames = {"rest", "cc_charge", "cv_charge", "cc_discharge", "cp_discharge",
+                                   "cr_discharge", "pulse", "variable", "gap"};
+constexpr std::array kEndNames = {"voltage_limit", "taper", "negative_delta_v", "zero_delta_v", "temperature",
+                                  "timer", "charge_limit", "voltage_floor", "cell_voltage_floor", "power_limit",
+                                  "manual", "end_of_log", "unknown"};
+
+Step toStep(const Segment& seg) {
+    Step step;
+    step.kind = seg.kind;
+    step.first = seg.first;
+    step.last = seg.last;
+    step.powerLimited = seg.powerLimited;
+    step.cutOut = seg.cutOut;
+    step.kneeUncertainty_s = seg.kneeUncertainty_s;
+    return step;
+}
+
+/// The interval between two steps belongs to the one with the larger mean current, so that rests
+/// hold no charge of their neighbours; to the later one when both are active alike.
+bool earlierTakes(const Step& a, const Step& b) {
+    if (a.kind == StepKind::Gap) return true;
+    if (b.kind == StepKind::Gap) return false;
+    return a.isActive() && !b.isActive();
+}
+
+void count(const Recording& r, std::vector<Step>& list) {
+    const auto t = r.time_s();
+    const auto v = r.voltage_V();
+    const auto i = r.current_A();
+    const auto temp = r.temperature_C();
+    for (std::size_t k = 0; k < list.size(); ++k) {
+        Step& s = list[k];
+        const bool gap = s.kind == StepKind::Gap;
+        s.countFrom = k == 0 ? s.first : gap ? s.first : list[k - 1].countTo;
+        if (gap && k > 0) list[k - 1].countTo = s.first;
+        if (gap) {
+            s.countTo = s.last;
+        } else if (k + 1 == list.size()) {
+            s.countTo = s.last;
+        } else {
+            const Step& next = list[k + 1];
+            s.countTo = next.kind == StepKind::Gap ? s.last : earlierTakes(s, next) ? next.first : s.last;
+        }
+        s.start_s = t[s.first];
+        s.end_s = k + 1 < list.size() ? t[list[k + 1].first] : t[s.last];
+        if (gap) s.end_s = t[s.last];
+    }
+    for (Step& s : list) {
+        s.sum = integrate(r, s.countFrom, s.countTo);
+        s.startVoltage_V = v[s.first];
+        s.endVoltage_V = v[s.last];
+        // The single last sample is noisy: the current at the end is a short median.
+        std::vector<double> tail;
+        for (std::size_t k = s.last + 1; tail.size() < 3 && k-- > s.first;) tail.push_back(i[k]);
+        std::sort(tail.begin(), tail.end());
+        s.endCurrent_A = tail[tail.size() / 2];
+        const Integral inside = integrate(r, s.first, s.last);
+        s.meanCurrent_A = inside.duration_s > 0 ? inside.charge_Ah * 3600 / inside.duration_s : i[s.first];
+        s.maxTemperature_C = kNaN;
+        if (!temp.empty())
+            for (std::size_t k = s.first; k <= s.last; ++k)
+                if (std::isfinite(temp[k]) && !(temp[k] <= s.maxTemperature_C)) s.maxTemperature_C = temp[k];
+    }
+}
+
+std::vector<std::vector<int>> groups(const Steps& steps, int direction) {
+    std::vector<std::vector<int>> out;
+    std::vector<int> group;
+    const auto flush = [&] {
+        if (!group.empty()) out.push_back(group);
+        group.clear();
+    };
+    for (std::size_t k = 0; k < steps.list.size(); ++k) {
+        const Step& s = steps.list[k];
+        if (s.kind == StepKind::Gap) {
+            flush();
+            continue;
+        }
+        if (!s.isActive()) continue;
+        const int here = s.meanCurrent_A > 0 ? 1 : -1;
+        if (here == direction) group.push_back(static_cast<int>(k));
+        else if (s.kind != StepKind::Pulse) flush();
+    }
+    flush();
+    return out;
+}
+
+}  // namespace
+
+std::string toString(StepKind kind) { return kKindNames[static_cast<std::size_t>(kind)]; }
+std::string toString(EndedBy reason) { return kEndNames[static_cast<std::size_t>(reason)]; }
+
+std::optional<StepKind> stepKindFrom(const std::string& name) {
+    for (std::size_t k = 0; k < kKindNames.size(); ++k)
+        if (name == kKindNames[k]) return static_cast<StepKind>(k);
+    return std::nullopt;
+}
+
+int Steps::at(double t_s) const {
+    for (std::size_t k = 0; k < list.size(); ++k)
+        if (t_s >= list[k].start_s && (t_s < list[k].end_s || k + 1 == list.size())) return static_cast<int>(k);
+    return -1;
+}
+
+Steps findSteps(const Recording& recording, const Battery& battery) {
+    Steps out;
+    if (recording.empty()) return out;
+    out.restThreshold_A = restThreshold_A(recording, battery);
+    const Chemistry* chemistry = battery.chemistryData();
+    const bool nickel = chemistry != nullptr && chemistry->nickel();
+    std::vector<Segment> segments;
+    for (const Segment& raw : cutSegments(recording, out.restThreshold_A))
+        for (Segment& part : classifySegment(recording, raw, nickel)) segments.push_back(part);
+    extendConstantVoltage(recording, segments);
+    mergeVariable(recording, segments);
+    joinNeighbours(recording, segments);
+    nameCutOutsAndPulses(recording, battery, segments);
+    insertGaps(recording, segments);
+    for (const Segment& seg : segments) out.list.push_back(toStep(seg));
+    count(recording, out.list);
+    findEndings(recording, battery, out.list);
+    return out;
+}
+
+Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps, const std::vector<StepEdit>& edits) {
+    for (const StepEdit& edit : edits) {
+        const int at = steps.at(edit.at_s);
+        if (at < 0) continue;
+        const auto k = static_cast<std::size_t>(at);
+        Step& s = steps.list[k];
+        if (edit.action == StepEdit::Action::Rename) {
+            s.kind = edit.kind;
+        } else if (edit.action == StepEdit::Action::Split) {
+            const std::size_t sample = recording.nearest(edit.at_s);
+            if (sample <= s.first || sample > s.last || s.kind == StepKind::Gap) continue;
+            Step second = s;
+            second.first = sample;
+            s.last = sample - 1;
+            steps.list.insert(steps.list.begin() + at + 1, second);
+        } else if (k + 1 < steps.list.size()) {
+            s.last = steps.list[k + 1].last;
+            steps.list.erase(steps.list.begin() + at + 1);
+        }
+    }
+    if (!edits.empty()) {
+        count(recording, steps.list);
+        findEndings(recording, battery, steps.list);
+    }
+    return steps;
+}
+
+std::vector<std::vector<int>> dischargeGroups(const Steps& steps) { return groups(steps, -1); }
+std::vector<std::vector<int>> chargeGroups(const Steps& steps) { return groups(steps, +1); }
+
+}  // namespace nk
