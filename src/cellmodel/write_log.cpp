@@ -89,8 +89,12 @@ std::string writeLog(const Scenario& scenario, const Simulation& simulation) {
     const int dt = decimalsOf(g.resolution_C);
     const double idle = std::max(2 * g.resolution_A, 3 * g.noise_A);
     double counter = 0;
+    bool charging = false;
     for (std::size_t k = 0; k < d.time_s.size(); ++k) {
         double i = d.current_A[k];
+        // Counters start anew with each change of direction, as chargers and loads do.
+        const bool idleNow = std::abs(i) <= idle;
+        if (!idleNow && (i > 0) != charging) counter = 0, charging = i > 0;
         if (k > 0) counter += 0.5 * (i + d.current_A[k - 1]) * (d.time_s[k] - d.time_s[k - 1]) / 3600;
         const char* mode = i > idle ? f.chargeWord.c_str() : i < -idle ? f.dischargeWord.c_str() : f.restWord.c_str();
         if (f.unsignedCurrent) i = std::abs(i);

@@ -107,6 +107,7 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
                              ocv.at("voltage_V").get<std::vector<double>>());
     c.ocvSpread_V = ocv.at("spread_V").get<double>();
     for (const auto& [key, figure] : limits.items()) {
+        if (figure.is_null()) continue;
         if (!c.sources.empty()) c.sources += "; ";
         c.sources += key + ": " + figure.at("source").get<std::string>();
     }
@@ -189,14 +190,14 @@ Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
         // Where the voltage fits one kind clearly better, that kind; NMC otherwise.
         const char* best = "nmc";
         double bestMiss = 1e9;
-        for (const char* id : {"nmc", "lfp", "lihv", "nimh"}) {
+        // The high-voltage kind is never guessed: the guess would hide an over-voltage.
+        for (const char* id : {"nmc", "lfp", "nimh"}) {
             const Chemistry& c = **findChemistry(id);
             const int n = out.series > 0 ? out.series : cellsFor(c);
             const double perCell = high / n;
             const double top = c.nickel() ? 1.45 : c.set_V;
             double miss = std::abs(perCell - top) / top;
             if (std::string_view(id) == "nimh" && (out.series == 0 && high > 1.75)) miss += 0.08;
-            if (std::string_view(id) == "lihv") miss += 0.01;
             if (std::string_view(id) == "lfp") miss += 0.004;
             if (n > 6) miss += 0.002 * n;
             if (miss < bestMiss - 1e-9) {

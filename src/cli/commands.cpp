@@ -17,7 +17,7 @@ int runCommandLine(std::vector<std::string> args, std::ostream& out, std::ostrea
                  "Start with:   narrow-knee-cli analyse LOG --chemistry nmc --series 3 --rated-ah 5\n"
                  "No log yet?   narrow-knee-cli simulate dew-heater-full-cycle -o demo.csv",
                  "narrow-knee-cli");
-    app.set_version_flag("--version", std::string("narrow-knee-cli ") + NK_VERSION);
+    app.set_version_flag("--version", std::string("narrow-knee-cli ") + NK_VERSION + "\n");
     app.require_subcommand(1);
     app.footer("Exit status: 0 done; 1 input cannot be read; 2 wrong usage; 3 hazard found (with --fail-on-hazard).");
     int status = 0;

@@ -58,7 +58,7 @@ std::string ValueText::joined() const {
 ValueText valueText(double value, double uncertainty, const std::string& unit,
                     const NumberStyle& style) {
     if (unit == "s") {
-        ValueText out{clockText(value), {}, "h:mm:ss"};
+        ValueText out{clockText(value), {}, {}};
         if (std::isfinite(uncertainty) && uncertainty > 0) {
             const double u = 2 * uncertainty;
             out.plusMinus = fixed(u, u < 2 ? 1 : 0, style) + kThinSpace + "s";

@@ -86,7 +86,10 @@ void joinNeighbours(const Recording& recording, std::vector<Segment>& segments) 
             const double jumpV = std::abs(recording.voltage_V()[seg.first] - recording.voltage_V()[before.last]);
             const bool voltage = jumpV < std::max(10 * recording.voltageQuality().sigma(), 0.02 * recording.voltage_V()[seg.first]);
             const bool level = seg.kind == StepKind::Rest || seg.kind == StepKind::Variable || seg.kind == StepKind::CvCharge || sameLevel(recording, before.level_A, seg.level_A);
-            if (kind && level && voltage) {
+            // The last sample or two of a taper, where the charger lets go.
+            const bool tail = before.kind == StepKind::CvCharge && seg.direction > 0 && jumpV <= constantVoltageBand_V(recording, recording.voltage_V()[before.last]) &&
+                              seg.level_A < recording.current_A()[before.first] && seg.last - seg.first < 3;
+            if (tail || (kind && level && voltage)) {
                 before.last = seg.last;
                 continue;
             }

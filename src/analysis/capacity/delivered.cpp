@@ -25,7 +25,7 @@ void addConditions(const AnalysisInput& in, const Event& e, Reading& r) {
     if (in.battery.rated_Ah > 0) text += fmt::format(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.rated_Ah);
     text += fmt::format(" down to {}", shortValue(e.endVoltage_V, "V"));
     if (in.battery.series > 1) text += fmt::format(" ({} a cell)", shortValue(in.perCell(e.endVoltage_V), "V"));
-    if (std::isfinite(e.meanTemperature_C)) text += fmt::format(", {:.0f} °C on average", e.meanTemperature_C);
+    if (std::isfinite(e.meanTemperature_C)) text += fmt::format(", {} °C on average", fixed(e.meanTemperature_C, 0));
     else text += ", temperature not logged";
     r.caveats.push_back("Conditions: " + text + ".");
     if (e.steps.size() > 1) r.caveats.push_back(fmt::format("Sum of {} parts with pauses between them.", e.steps.size()));

@@ -46,7 +46,9 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
         r.evidence = {cycle.charge.from_s, cycle.discharge.to_s, cycle.discharge.mainStep()};
         const double given = energy ? cycle.charge.sum.energy_Wh : cycle.charge.sum.charge_Ah;
         const double taken = energy ? -cycle.discharge.sum.energy_Wh : -cycle.discharge.sum.charge_Ah;
-        if (given > 0 && taken > 0) {
+        if (given > 0 && taken > given * 1.005 && !cycle.closed) {
+            r.caveats.push_back("Not measurable from this log: more came out than went in, so the charge did not start from empty. Log a discharge to the floor, a full charge and a discharge to the floor.");
+        } else if (given > 0 && taken > 0) {
             const double ratio = taken / given;
             r.value = 100 * ratio;
             // One instrument measured both: its gain cancels, its offset and the sampling do not.

@@ -1,0 +1,150 @@
+#include "app/curve/curve_station.h"
+
+#include <QLabel>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "app/plot/lanes_plot.h"
+#include "app/plot/ribbon.h"
+#include "quantity/format.h"
+#include "report/words.h"
+
+namespace nk {
+
+CurveStation::CurveStation(QWidget* parent) : QWidget(parent) {
+    setObjectName("curveStation");
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(10, 9, 8, 8);
+    box->setSpacing(2);
+    title_ = new QLabel(this);
+    title_->setObjectName("recordingTitle");
+    title_->setProperty("role", "title");
+    title_->setTextFormat(Qt::PlainText);
+    title_->setContentsMargins(6, 0, 0, 0);
+    subtitle_ = new QLabel(this);
+    subtitle_->setProperty("role", "muted");
+    subtitle_->setTextFormat(Qt::PlainText);
+    subtitle_->setStyleSheet("font-size:12px;");
+    subtitle_->setContentsMargins(6, 0, 0, 2);
+    box->addWidget(title_);
+    box->addWidget(subtitle_);
+    plot_ = new LanesPlot(this);
+    box->addWidget(plot_, 1);
+    ribbon_ = new Ribbon(this);
+    box->addWidget(ribbon_);
+    stepLine_ = new QLabel(this);
+    stepLine_->setObjectName("stepLine");
+    stepLine_->setProperty("role", "muted");
+    stepLine_->setStyleSheet("font-size:12px;");
+    stepLine_->setMinimumWidth(10);
+    stepLine_->setContentsMargins(6, 2, 0, 0);
+    box->addWidget(stepLine_);
+    connect(plot_, &LanesPlot::viewChanged, this, [this] {
+        const auto [left, right] = plot_->laneEdges();
+        ribbon_->setView(plot_->rangeLow(), plot_->rangeHigh(), left, right);
+    });
+    connect(plot_, &LanesPlot::pointerAt, this, [this](double t) { updateRuler(t); });
+    connect(plot_, &LanesPlot::pointerLeft, this, [this] { updateRuler(std::nullopt); });
+    connect(plot_, &LanesPlot::pinRequested, this, [this](int which, double t) {
+        if (!shown_) return;
+        const double at = shown_->recording->time_s()[shown_->recording->nearest(t)];
+        pins_[which] = pins_[which] == at ? std::nullopt : std::optional<double>(at);
+        plot_->setPin(which, pins_[which]);
+        updateRuler(plot_->cursorTime());
+    });
+    connect(ribbon_, &Ribbon::stepSelected, this, [this](int index) {
+        if (!shown_) return;
+        const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
+        plot_->showEvidence(Evidence{s.start_s, s.end_s, index}, QString::fromStdString(kindWords(s)));
+        describeStep(index);
+    });
+    connect(ribbon_, &Ribbon::stepActivated, this, [this](int index) {
+        if (!shown_) return;
+        const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
+        const double margin = 0.05 * (s.end_s - s.start_s);
+        plot_->showRange(s.start_s - margin, s.end_s + margin);
+    });
+}
+
+void CurveStation::show(std::shared_ptr<const ShownRecording> shown) {
+    const bool same = shown_ && shown && shown_->id == shown->id;
+    const double low = plot_->rangeLow();
+    const double high = plot_->rangeHigh();
+    shown_ = std::move(shown);
+    pins_[0].reset();
+    pins_[1].reset();
+    if (!shown_) return;
+    title_->setText(shown_->title);
+    subtitle_->setText(shown_->subtitle);
+    plot_->setRecording(shown_->recording);
+    ribbon_->setSteps(shown_->analysis.steps);
+    std::vector<PlotMark> marks;
+    for (const Reading& r : shown_->analysis.readings)
+        if (r.name == "knee_time" && r.measurable()) marks.push_back({r.value, tr("knee %1").arg(QString::fromStdString(clockText(r.value)))});
+    if (marks.size() > 6) marks.clear();  // many charges: the ribbon tells them apart
+    plot_->setMarks(std::move(marks));
+    if (same) plot_->showRange(low, high);
+    const auto [left, right] = plot_->laneEdges();
+    ribbon_->setView(plot_->rangeLow(), plot_->rangeHigh(), left, right);
+    describeStep(-1);
+    updateRuler(std::nullopt);
+}
+
+void CurveStation::describeStep(int index) {
+    if (!shown_ || index < 0 || index >= static_cast<int>(shown_->analysis.steps.list.size())) {
+        stepLine_->setText(tr("Click a step, or a finding, to see it on the curve. Wheel zooms, drag pans, Home shows all; A and B set pins."));
+        return;
+    }
+    const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
+    QString text = QString::fromStdString(kindWords(s)) + " · " + QString::fromStdString(durationText(s.end_s - s.start_s));
+    if (s.isActive()) {
+        text += QString::fromStdString(" · " + shortValue(s.meanCurrent_A, "A") + " mean · " + shortValue(s.sum.charge_Ah, "Ah") + " · " + fixed(s.startVoltage_V, 2) + " to " + fixed(s.endVoltage_V, 2) + "\u2009V");
+        text += " · " + tr("ended: ") + QString::fromStdString(endingWords(s.endedBy));
+    }
+    stepLine_->setText(text);
+}
+
+QString CurveStation::pinsText() const {
+    if (!shown_ || (!pins_[0] && !pins_[1])) return {};
+    const Recording& r = *shown_->recording;
+    if (!pins_[0] || !pins_[1]) return tr("Pin %1 at %2").arg(pins_[0] ? "A" : "B", QString::fromStdString(clockText(pins_[0] ? *pins_[0] : *pins_[1])));
+    const std::size_t a = r.nearest(*pins_[0]);
+    const std::size_t b = r.nearest(*pins_[1]);
+    const double dt = r.time_s()[b] - r.time_s()[a];
+    const double dv = r.voltage_V()[b] - r.voltage_V()[a];
+    const double di = r.current_A()[b] - r.current_A()[a];
+    const double dq = shown_->charge_Ah[b] - shown_->charge_Ah[a];
+    std::string text = "A to B  " + durationText(std::abs(dt)) + "  ΔV " + fixed(dv, 3) + "\u2009V  ΔI " + fixed(di, 3) + "\u2009A  " + shortValue(dq, "Ah");
+    if (std::abs(di) > 4 * r.currentQuality().sigma() && std::abs(di) > 0.01) text += "  ΔV/ΔI " + shortValue(dv / di, "ohm");
+    else if (dt != 0) text += "  slope " + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
+    return QString::fromStdString(text);
+}
+
+void CurveStation::updateRuler(std::optional<double> time_s) {
+    if (!shown_ || shown_->recording->empty()) {
+        Q_EMIT rulerChanged({}, {});
+        return;
+    }
+    const Recording& r = *shown_->recording;
+    if (!time_s) {
+        Q_EMIT rulerChanged(tr("Point at the curve to read it"), pinsText());
+        return;
+    }
+    const std::size_t k = r.nearest(*time_s);
+    const double i = r.current_A()[k];
+    const bool rest = std::abs(i) <= shown_->analysis.steps.restThreshold_A;
+    std::string text = clockText(r.time_s()[k], r.usualInterval_s() < 1) + "   " + fixed(r.voltage_V()[k], 3) + "\u2009V   " + fixed(i, 3) + "\u2009A " + (rest ? "rest" : i > 0 ? "charge" : "discharge");
+    if (r.hasTemperature()) text += "   " + fixed(r.temperature_C()[k], 1) + "\u2009°C";
+    text += "   " + fixed(shown_->charge_Ah[k], 3) + "\u2009Ah   " + fixed(shown_->energy_Wh[k], 2) + "\u2009Wh";
+    Q_EMIT rulerChanged(QString::fromStdString(text), pinsText());
+}
+
+void CurveStation::showEvidence(const Evidence& evidence, const QString& words) { plot_->showEvidence(evidence, words); }
+void CurveStation::clearEvidence() { plot_->showEvidence(std::nullopt, {}); }
+
+void CurveStation::applyColours() {
+    plot_->applyColours();
+    ribbon_->update();
+}
+
+}  // namespace nk

@@ -1,0 +1,94 @@
+// The lanes: voltage, current, temperature and cells one above the other on one time axis. Curves
+// are fed from min/max pyramids, so a redraw costs the same for a thousand or ten million samples.
+// Overlays (evidence, cursor, pins) live on buffered layers of their own and never redraw a curve.
+#pragma once
+
+#include <qcustomplot.h>
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "recording/pyramid.h"
+#include "recording/recording.h"
+#include "steps/step.h"
+
+namespace nk {
+
+/// A vertical mark with words, such as the knee.
+struct PlotMark {
+    double time_s = 0;
+    QString words;
+};
+
+class LanesPlot : public QCustomPlot {
+    Q_OBJECT
+  public:
+    explicit LanesPlot(QWidget* parent = nullptr);
+
+    void setRecording(RecordingPtr recording);
+    void setMarks(std::vector<PlotMark> marks);
+    /// Brackets and shades an interval; nothing clears it.
+    void showEvidence(std::optional<Evidence> evidence, const QString& words);
+    void setPin(int which, std::optional<double> time_s);  ///< 0: A, 1: B
+    void showAll();
+    void showRange(double from_s, double to_s);
+    void applyColours();
+
+    double rangeLow() const;
+    double rangeHigh() const;
+    /// Left and right edge of the lanes in this widget's pixels, for the ribbon below.
+    std::pair<int, int> laneEdges() const;
+    std::optional<double> cursorTime() const { return cursor_; }
+    int laneCount() const { return static_cast<int>(lanes_.size()); }
+
+  Q_SIGNALS:
+    void pointerAt(double time_s);
+    void pointerLeft();
+    void viewChanged();
+    void pinRequested(int which, double time_s);
+
+  protected:
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+  private:
+    struct Curve {
+        std::span<const double> column;
+        Pyramid pyramid;
+        QCPGraph* graph = nullptr;
+    };
+    struct Lane {
+        QString title, unit;
+        QCPAxisRect* rect = nullptr;
+        QCPItemText* label = nullptr;
+        QCPItemStraightLine* cursor = nullptr;
+        QCPItemTracer* dot = nullptr;
+        QCPItemRect* shade = nullptr;
+        QCPItemStraightLine* pins[2] = {nullptr, nullptr};
+        std::vector<Curve> curves;
+        int kind = 0;  ///< 0 voltage, 1 current, 2 temperature, 3 cells
+    };
+
+    void buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns, int stretch);
+    void refill();
+    void fillCurve(Curve& curve, int pixels, double low, double high, double& yLow, double& yHigh);
+    void placeOverlays();
+    QColor colourOf(int kind, std::size_t index, std::size_t count) const;
+
+    RecordingPtr recording_;
+    std::vector<Lane> lanes_;
+    std::vector<PlotMark> marks_;
+    std::vector<QCPAbstractItem*> markItems_;
+    std::optional<Evidence> evidence_;
+    QString evidenceWords_;
+    QCPItemBracket* bracket_ = nullptr;
+    QCPItemText* bracketText_ = nullptr;
+    std::optional<double> cursor_;
+    std::optional<double> pins_[2];
+    bool refilling_ = false;
+};
+
+}  // namespace nk

@@ -1,0 +1,167 @@
+#include "app/shell/battery_card.h"
+
+#include <QComboBox>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace nk {
+
+BatteryCard::BatteryCard(const QString& title, const QString& intro, const Battery& start, std::vector<BatteryEntry> choices, QWidget* parent)
+    : QDialog(parent), choices_(std::move(choices)), start_(start) {
+    setObjectName("batteryCard");
+    setWindowTitle(title);
+    setMinimumWidth(430);
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(18, 16, 18, 16);
+    box->setSpacing(10);
+    auto* head = new QLabel(intro, this);
+    head->setWordWrap(true);
+    box->addWidget(head);
+    auto* form = new QFormLayout;
+    form->setLabelAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    form->setSpacing(8);
+    if (!choices_.empty()) {
+        which_ = new QComboBox(this);
+        which_->setObjectName("which");
+        which_->addItem(tr("A new battery"), QVariant::fromValue<qlonglong>(0));
+        for (const BatteryEntry& e : choices_) which_->addItem(QString::fromStdString(e.battery.name), QVariant::fromValue<qlonglong>(e.id));
+        form->addRow(tr("Belongs to"), which_);
+        connect(which_, &QComboBox::currentIndexChanged, this, [this](int row) {
+            fill(row == 0 ? start_ : choices_[static_cast<std::size_t>(row) - 1].battery);
+            for (QWidget* w : {static_cast<QWidget*>(name_), static_cast<QWidget*>(chemistry_), static_cast<QWidget*>(series_), static_cast<QWidget*>(parallel_), static_cast<QWidget*>(rated_)}) w->setEnabled(row == 0);
+            check();
+        });
+    }
+    name_ = new QLineEdit(this);
+    name_->setObjectName("name");
+    name_->setPlaceholderText(tr("what is written on it, or where it lives"));
+    name_->setMaxLength(80);
+    chemistry_ = new QComboBox(this);
+    chemistry_->setObjectName("chemistry");
+    chemistry_->addItem(tr("not known"), QString());
+    for (const Chemistry& c : chemistries()) chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
+    series_ = new QSpinBox(this);
+    series_->setObjectName("series");
+    series_->setRange(0, 1000);
+    series_->setSpecialValueText(tr("not known"));
+    parallel_ = new QSpinBox(this);
+    parallel_->setObjectName("parallel");
+    parallel_->setRange(1, 1000);
+    rated_ = new QLineEdit(this);
+    rated_->setObjectName("rated");
+    rated_->setPlaceholderText(tr("from the label, for example 5.0 Ah or 2200 mAh"));
+    form->addRow(tr("Name"), name_);
+    form->addRow(tr("Chemistry"), chemistry_);
+    form->addRow(tr("Cells in series"), series_);
+    form->addRow(tr("In parallel"), parallel_);
+    form->addRow(tr("Rated capacity"), rated_);
+    box->addLayout(form);
+    note_ = new QLabel(this);
+    note_->setObjectName("note");
+    note_->setProperty("role", "muted");
+    note_->setWordWrap(true);
+    note_->setMinimumHeight(52);
+    note_->setAlignment(Qt::AlignTop);
+    box->addWidget(note_);
+    auto* buttons = new QHBoxLayout;
+    buttons->addStretch(1);
+    auto* cancel = new QPushButton(tr("Cancel"), this);
+    cancel->setObjectName("cancel");
+    accept_ = new QPushButton(choices_.empty() && start.name.size() ? tr("Keep") : tr("Add to the shelf"), this);
+    accept_->setObjectName("accept");
+    accept_->setProperty("role", "primary");
+    accept_->setDefault(true);
+    buttons->addWidget(cancel);
+    buttons->addWidget(accept_);
+    box->addLayout(buttons);
+    connect(cancel, &QPushButton::clicked, this, &QDialog::reject);
+    connect(accept_, &QPushButton::clicked, this, &QDialog::accept);
+    fill(start_);
+    for (QLineEdit* edit : {name_, rated_}) connect(edit, &QLineEdit::textChanged, this, &BatteryCard::check);
+    connect(chemistry_, &QComboBox::currentIndexChanged, this, &BatteryCard::check);
+    connect(series_, &QSpinBox::valueChanged, this, &BatteryCard::check);
+    check();
+    name_->setFocus();
+}
+
+void BatteryCard::fill(const Battery& b) {
+    name_->setText(QString::fromStdString(b.name));
+    const int row = chemistry_->findData(QString::fromStdString(b.chemistry));
+    chemistry_->setCurrentIndex(std::max(0, row));
+    series_->setValue(b.series);
+    parallel_->setValue(std::max(1, b.parallel));
+    rated_->setText(b.rated_Ah > 0 ? QString::number(b.rated_Ah, 'g', 6) + " Ah" : QString());
+}
+
+void BatteryCard::setTopVoltage(double high_V, bool charges) {
+    high_V_ = high_V;
+    charges_ = charges;
+    check();
+}
+
+namespace {
+
+/// "5", "5.0 Ah", "2200 mAh", "2,2Ah" in Ah; NaN when it cannot be read.
+double parseRated(QString text) {
+    text = text.trimmed().toLower();
+    if (text.isEmpty()) return 0;
+    double factor = 1;
+    if (text.endsWith("mah")) factor = 1e-3, text.chop(3);
+    else if (text.endsWith("ah")) text.chop(2);
+    text = text.trimmed().replace(',', '.');
+    bool good = false;
+    const double value = text.toDouble(&good);
+    return good && value > 0 && value * factor <= 1e5 ? value * factor : std::nan("");
+}
+
+}  // namespace
+
+void BatteryCard::check() {
+    const double rated = parseRated(rated_->text());
+    QString note;
+    bool good = true;
+    if (std::isnan(rated)) {
+        note = tr("The capacity is not readable. Accepted: a number with Ah or mAh, for example 5.0 Ah.");
+        good = false;
+    } else if (rated >= 100 && !rated_->text().contains("ah", Qt::CaseInsensitive)) {
+        note = tr("%1 is taken as Ah. If the label says mAh, write %1 mAh.").arg(rated_->text().trimmed());
+    } else if (high_V_ > 0 && series_->value() > 0 && !chemistry_->currentData().toString().isEmpty()) {
+        const auto found = findChemistry(chemistry_->currentData().toString().toStdString());
+        const double perCell = high_V_ / series_->value();
+        if (found) {
+            const Chemistry& c = **found;
+            const double high = c.nickel() ? 1.75 : c.fault_V + 0.02;
+            const double low = c.nickel() ? 0.9 : c.overdrained_V;
+            if (perCell > high) note = tr("The log reaches %1 V, which is %2 V a cell: too much for %3. Check chemistry and series count; if they are right, the charger is at fault.").arg(high_V_, 0, 'f', 2).arg(perCell, 0, 'f', 2).arg(QString::fromStdString(c.label));
+            else if (perCell < low) note = tr("The log reaches only %1 V, which is %2 V a cell: too little for %3. Check the series count.").arg(high_V_, 0, 'f', 2).arg(perCell, 0, 'f', 2).arg(QString::fromStdString(c.label));
+            else note = tr("The log reaches %1 V, which is %2 V a cell: that fits. Voltage alone does not tell the lithium kinds apart: check the label.").arg(high_V_, 0, 'f', 2).arg(perCell, 0, 'f', 2);
+        }
+    } else {
+        note = tr("What you leave open is guessed from the voltages and marked as assumed.");
+    }
+    note_->setText(note);
+    accept_->setEnabled(good);
+}
+
+Battery BatteryCard::battery() const {
+    Battery b = start_;
+    b.assumed.clear();
+    b.name = name_->text().trimmed().toStdString();
+    b.chemistry = chemistry_->currentData().toString().toStdString();
+    b.series = series_->value();
+    b.parallel = parallel_->value();
+    const double rated = parseRated(rated_->text());
+    b.rated_Ah = std::isfinite(rated) ? rated : 0;
+    if (b.name.empty()) b.name = tr("Battery").toStdString();
+    return b;
+}
+
+std::int64_t BatteryCard::chosenId() const { return which_ == nullptr ? 0 : which_->currentData().toLongLong(); }
+
+}  // namespace nk

@@ -1,0 +1,48 @@
+// The battery card: name, chemistry, series and parallel count, rated capacity. Used when a log comes
+// in and when a battery is edited. Says at once what does not fit.
+#pragma once
+
+#include <QDialog>
+#include <vector>
+
+#include "book/bench_book.h"
+
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QPushButton;
+class QSpinBox;
+
+namespace nk {
+
+class BatteryCard : public QDialog {
+    Q_OBJECT
+  public:
+    /// `choices` are the batteries an incoming log may belong to; empty when a battery is edited.
+    BatteryCard(const QString& title, const QString& intro, const Battery& start, std::vector<BatteryEntry> choices, QWidget* parent = nullptr);
+
+    Battery battery() const;
+    /// The chosen battery of the book, or 0 for a new one.
+    std::int64_t chosenId() const;
+    /// Voltages of the log, to show what they say of the series count.
+    void setTopVoltage(double high_V, bool charges);
+
+  private:
+    void fill(const Battery& battery);
+    void check();
+
+    std::vector<BatteryEntry> choices_;
+    Battery start_;
+    double high_V_ = 0;
+    bool charges_ = false;
+    QComboBox* which_ = nullptr;
+    QLineEdit* name_ = nullptr;
+    QComboBox* chemistry_ = nullptr;
+    QSpinBox* series_ = nullptr;
+    QSpinBox* parallel_ = nullptr;
+    QLineEdit* rated_ = nullptr;
+    QLabel* note_ = nullptr;
+    QPushButton* accept_ = nullptr;
+};
+
+}  // namespace nk

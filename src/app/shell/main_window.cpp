@@ -1,0 +1,506 @@
+#include "app/shell/main_window.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QCloseEvent>
+#include <QDateTime>
+#include <QDesktopServices>
+#include <QDragEnterEvent>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QInputDialog>
+#include <QLabel>
+#include <QMenu>
+#include <QMimeData>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSettings>
+#include <QShortcut>
+#include <QStackedWidget>
+#include <QStyle>
+#include <QTimer>
+#include <QVBoxLayout>
+
+#include "app/findings/findings_panel.h"
+#include "app/plot/lanes_plot.h"
+#include "app/shelf/shelf.h"
+#include "app/shell/battery_card.h"
+#include "app/shell/help_page.h"
+#include "app/shell/sheet_export.h"
+#include "app/shell/start_screen.h"
+#include "app/shell/station_bar.h"
+
+namespace nk {
+
+namespace {
+
+QString text(const Error& e) { return QString::fromStdString(e.text()); }
+double now_s() { return static_cast<double>(QDateTime::currentMSecsSinceEpoch()) / 1000; }
+
+}  // namespace
+
+MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidget* parent) : QMainWindow(parent), book_(std::move(book)), dialogs_(dialogs) {
+    setWindowTitle(tr("Narrow Knee"));
+    setAcceptDrops(true);
+    setMinimumSize(900, 560);
+    resize(1280, 800);
+    auto* root = new QWidget(this);
+    auto* rows = new QVBoxLayout(root);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    bar_ = new StationBar(root);
+    bar_->addStation(tr("Curve"), tr("what happened?"));
+    bar_->setCurrent(0);
+    rows->addWidget(bar_);
+
+    auto* columns = new QHBoxLayout;
+    columns->setSpacing(0);
+    shelf_ = new Shelf(root);
+    columns->addWidget(shelf_);
+    auto* centre = new QVBoxLayout;
+    centre->setContentsMargins(0, 0, 0, 0);
+    inline_ = new QWidget(root);
+    inline_->setObjectName("inlineBar");
+    inline_->setAttribute(Qt::WA_StyledBackground);
+    auto* inlineRow = new QHBoxLayout(inline_);
+    inlineRow->setContentsMargins(12, 6, 6, 6);
+    inlineText_ = new QLabel(inline_);
+    inlineText_->setObjectName("inlineText");
+    inlineText_->setWordWrap(true);
+    inlineText_->setTextFormat(Qt::PlainText);
+    inlineText_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* close = new QPushButton(tr("Close"), inline_);
+    close->setProperty("role", "link");
+    inlineRow->addWidget(inlineText_, 1);
+    inlineRow->addWidget(close);
+    auto* inlineOuter = new QHBoxLayout;
+    inlineOuter->setContentsMargins(12, 8, 12, 0);
+    inlineOuter->addWidget(inline_);
+    centre->addLayout(inlineOuter);
+    inline_->hide();
+    connect(close, &QPushButton::clicked, this, &MainWindow::hideBar);
+    middle_ = new QStackedWidget(root);
+    start_ = new StartScreen(middle_);
+    curve_ = new CurveStation(middle_);
+    middle_->addWidget(start_);
+    middle_->addWidget(curve_);
+    centre->addWidget(middle_, 1);
+    columns->addLayout(centre, 1);
+    findings_ = new FindingsPanel(root);
+    columns->addWidget(findings_);
+    rows->addLayout(columns, 1);
+
+    auto* status = new QWidget(root);
+    status->setObjectName("statusLine");
+    status->setAttribute(Qt::WA_StyledBackground);
+    status->setFixedHeight(32);
+    auto* line = new QHBoxLayout(status);
+    line->setContentsMargins(20, 0, 14, 0);
+    ruler_ = new QLabel(status);
+    ruler_->setObjectName("ruler");
+    ruler_->setAccessibleName(tr("Ruler"));
+    pins_ = new QLabel(status);
+    pins_->setObjectName("pins");
+    pins_->setProperty("role", "muted");
+    task_ = new QLabel(status);
+    task_->setObjectName("task");
+    progress_ = new QProgressBar(status);
+    progress_->setFixedWidth(140);
+    progress_->setRange(0, 1000);
+    progress_->setTextVisible(false);
+    cancel_ = new QPushButton(tr("Cancel"), status);
+    cancel_->setObjectName("cancelWork");
+    cancel_->setProperty("role", "link");
+    line->addWidget(ruler_, 1);
+    line->addWidget(pins_);
+    line->addWidget(task_);
+    line->addWidget(progress_);
+    line->addWidget(cancel_);
+    rows->addWidget(status);
+    setCentralWidget(root);
+    for (QWidget* w : {static_cast<QWidget*>(task_), static_cast<QWidget*>(progress_), static_cast<QWidget*>(cancel_)}) w->hide();
+
+    connect(&work_, &Job::progressed, this, [this](double f) { progress_->setValue(static_cast<int>(1000 * f)); });
+    connect(&work_, &Job::runningChanged, this, [this](bool on) {
+        for (QWidget* w : {static_cast<QWidget*>(task_), static_cast<QWidget*>(progress_), static_cast<QWidget*>(cancel_)}) w->setVisible(on);
+        if (on) progress_->setValue(0);
+    });
+    connect(cancel_, &QPushButton::clicked, this, [this] {
+        work_.cancel();
+        queue_.clear();
+        say(tr("Cancelled. Nothing was changed."));
+        refreshShelf();
+        Q_EMIT importFinished(false);
+    });
+    connect(start_, &StartScreen::openRequested, this, [this] { openFiles(dialogs_.openLogs(this)); });
+    connect(start_, &StartScreen::pasteRequested, this, &MainWindow::pasteTable);
+    connect(start_, &StartScreen::demoRequested, this, &MainWindow::loadDemo);
+    connect(shelf_, &Shelf::addRequested, this, [this] { openFiles(dialogs_.openLogs(this)); });
+    connect(shelf_, &Shelf::recordingChosen, this, [this](qlonglong id) { chooseRecording(id); });
+    connect(shelf_, &Shelf::batteryEditRequested, this, [this](qlonglong id) { editBattery(id); });
+    connect(shelf_, &Shelf::recordingMenuRequested, this, [this](qlonglong id, const QPoint& p) { recordingMenu(id, p); });
+    connect(curve_, &CurveStation::rulerChanged, this, [this](const QString& reading, const QString& pins) {
+        ruler_->setText(reading);
+        pins_->setText(pins);
+    });
+    connect(findings_, &FindingsPanel::evidenceRequested, this, &MainWindow::showFinding);
+    connect(findings_, &FindingsPanel::sheetRequested, this, &MainWindow::saveSheet);
+    buildMenu();
+    watch_ = new QTimer(this);
+    watch_->setInterval(2000);
+    connect(watch_, &QTimer::timeout, this, &MainWindow::watchBook);
+    watch_->start();
+
+    const QSettings settings;
+    restoreGeometry(settings.value("window/geometry").toByteArray());
+    refreshShelf();
+    const auto last = settings.value("window/recording").toLongLong();
+    for (const RecordingEntry& e : recordings_)
+        if (e.id == last) chooseRecording(last);
+    if (!shown_ && !load_.running() && !recordings_.empty()) chooseRecording(recordings_.back().id);
+}
+
+MainWindow::~MainWindow() = default;
+
+void MainWindow::buildMenu() {
+    auto* menu = new QMenu(this);
+    const auto add = [&](const QString& name, const QKeySequence& keys, auto slot) {
+        QAction* action = menu->addAction(name, this, slot);
+        action->setShortcut(keys);
+        addAction(action);
+        return action;
+    };
+    add(tr("Open logs…"), QKeySequence::Open, [this] { openFiles(dialogs_.openLogs(this)); });
+    add(tr("Paste a table"), QKeySequence::Paste, [this] { pasteTable(); });
+    add(tr("Load the demo bench"), {}, [this] { loadDemo(); });
+    menu->addSeparator();
+    add(tr("Open or make a bench book…"), {}, [this] { switchBook(); });
+    add(tr("Bench sheet…"), QKeySequence::Print, [this] { saveSheet(); });
+    menu->addSeparator();
+    add(tr("Look: as the system"), {}, [this] { setTheme(ThemeChoice::System); });
+    add(tr("Look: paper"), {}, [this] { setTheme(ThemeChoice::Paper); });
+    add(tr("Look: night bench"), {}, [this] { setTheme(ThemeChoice::NightBench); });
+    menu->addSeparator();
+    add(tr("Show or hide the shelf"), QKeySequence("Ctrl+B"), [this] { shelf_->setVisible(!shelf_->isVisible()); });
+    add(tr("Help for this station"), QKeySequence::HelpContents, [this] { showHelp(); });
+    add(tr("Quit"), QKeySequence::Quit, [this] { close(); });
+    bar_->menuButton()->setMenu(menu);
+}
+
+void MainWindow::setTheme(ThemeChoice choice) {
+    theme_ = choice;
+    applyTheme(*qApp, choice);
+    QSettings().setValue("look", static_cast<int>(choice));
+    curve_->applyColours();
+    refreshShelf();
+    if (shown_) findings_->setCards(findings_->cards());
+}
+
+Battery MainWindow::batteryOf(std::int64_t id) const {
+    for (const BatteryEntry& e : batteries_)
+        if (e.id == id) return e.battery;
+    return {};
+}
+
+void MainWindow::refreshShelf() {
+    auto batteries = book_->batteries();
+    auto recordings = book_->recordings();
+    if (!batteries || !recordings) {
+        say(text(batteries ? recordings.error() : batteries.error()), true);
+        return;
+    }
+    batteries_ = std::move(*batteries);
+    recordings_ = std::move(*recordings);
+    shelf_->setContents(batteries_, recordings_);
+    const QString name = QFileInfo(QString::fromStdString(book_->path().string())).completeBaseName();
+    bar_->setBook(name, tr("bench book · every change is saved"));
+    const bool empty = recordings_.empty();
+    middle_->setCurrentWidget(empty ? static_cast<QWidget*>(start_) : curve_);
+    findings_->setVisible(!empty);
+    if (empty) ruler_->setText(tr("Drop a log anywhere on this window"));
+}
+
+void MainWindow::watchBook() {
+    if (busy() || !book_->changedElsewhere()) return;
+    refreshShelf();  // another window changed the book
+}
+
+void MainWindow::say(const QString& words, bool problem) {
+    inlineText_->setText(words);
+    inline_->setProperty("hazard", problem);
+    inline_->style()->unpolish(inline_);
+    inline_->style()->polish(inline_);
+    inline_->show();
+}
+
+void MainWindow::hideBar() { inline_->hide(); }
+
+void MainWindow::openFiles(const QStringList& paths) {
+    if (paths.isEmpty()) return;
+    queue_ += paths;
+    if (!work_.running() && findChild<BatteryCard*>() == nullptr) nextFile();
+}
+
+void MainWindow::nextFile() {
+    if (queue_.isEmpty()) return;
+    const QString path = queue_.takeFirst();
+    hideBar();
+    task_->setText(tr("Reading %1").arg(QFileInfo(path).fileName()));
+    work_.start([path](std::stop_token stop, const Job::ProgressSink& progress) { return readPending(path, stop, progress); },
+                [this](auto pending) { takePending(std::move(pending)); });
+}
+
+void MainWindow::pasteTable() {
+    const std::string table = QApplication::clipboard()->text().toStdString();
+    if (table.empty()) {
+        say(tr("The clipboard holds no text. Copy a table with its header row first."), true);
+        return;
+    }
+    hideBar();
+    task_->setText(tr("Reading the pasted table"));
+    const QString name = tr("pasted %1.tsv").arg(QDateTime::currentDateTime().toString("yyyy-MM-dd hh.mm"));
+    work_.start([table, name](std::stop_token stop, const Job::ProgressSink& progress) { return readPendingText(table, name, stop, progress); },
+                [this](auto pending) { takePending(std::move(pending)); });
+}
+
+void MainWindow::takePending(Expected<std::shared_ptr<PendingLog>> pending) {
+    if (!pending) {
+        say(text(pending.error()), true);
+        Q_EMIT importFinished(false);
+        nextFile();
+        return;
+    }
+    askBattery(std::move(*pending));
+}
+
+void MainWindow::askBattery(std::shared_ptr<PendingLog> pending) {
+    Battery start = pending->guess;
+    start.name.clear();
+    const Recording& r = *pending->imported.recording;
+    QString intro = tr("%1: %L2 rows read").arg(pending->fileName).arg(pending->imported.rowsRead);
+    if (pending->imported.rowsSkipped > 0) intro += tr(", %1 set aside").arg(pending->imported.rowsSkipped);
+    intro += tr(". Which battery is it?");
+    for (const std::string& guess : pending->imported.dialect.guesses) intro += "\n· " + QString::fromStdString(guess);
+    auto* card = new BatteryCard(tr("A log came in"), intro, start, batteries_, this);
+    double high = 0;
+    bool charges = false;
+    for (std::size_t k = 0; k < r.size(); ++k) {
+        high = std::max(high, r.voltage_V()[k]);
+        charges |= r.current_A()[k] > 0.01;
+    }
+    card->setTopVoltage(high, charges);
+    card->setAttribute(Qt::WA_DeleteOnClose);
+    connect(card, &QDialog::accepted, this, [this, card, pending] {
+        std::int64_t id = card->chosenId();
+        Battery battery = id > 0 ? batteryOf(id) : card->battery();
+        if (id == 0) {
+            const auto added = book_->addBattery(battery);
+            if (!added) {
+                say(text(added.error()), true);
+                Q_EMIT importFinished(false);
+                return;
+            }
+            id = *added;
+        }
+        store(pending, id, battery);
+    });
+    connect(card, &QDialog::rejected, this, [this] {
+        say(tr("The log was not added. Nothing was changed."));
+        Q_EMIT importFinished(false);
+        QTimer::singleShot(0, this, &MainWindow::nextFile);
+    });
+    card->open();
+}
+
+void MainWindow::store(std::shared_ptr<PendingLog> pending, std::int64_t batteryId, const Battery& battery) {
+    task_->setText(tr("Storing %1").arg(pending->fileName));
+    const auto path = book_->path();
+    const double now = now_s();
+    work_.start([path, pending, batteryId, battery, now](std::stop_token stop, const Job::ProgressSink&) { return storePending(path, *pending, batteryId, battery, now, stop); },
+                [this](auto id) {
+                    refreshShelf();
+                    if (!id) {
+                        say(text(id.error()), true);
+                        Q_EMIT importFinished(false);
+                    } else {
+                        chooseRecording(*id);
+                        Q_EMIT importFinished(true);
+                    }
+                    nextFile();
+                });
+}
+
+void MainWindow::loadDemo() {
+    hideBar();
+    task_->setText(tr("Making the demo bench"));
+    const auto path = book_->path();
+    const double now = now_s();
+    work_.start([path, now](std::stop_token stop, const Job::ProgressSink& progress) { return fillDemo(path, now, stop, progress); },
+                [this](auto count) {
+                    refreshShelf();
+                    if (!count) {
+                        say(text(count.error()), true);
+                    } else {
+                        for (const RecordingEntry& e : recordings_)
+                            if (e.fileName == "dew-heater-full-cycle.csv") chooseRecording(e.id);
+                    }
+                    Q_EMIT importFinished(count.has_value());
+                });
+}
+
+void MainWindow::chooseRecording(std::int64_t id) {
+    const RecordingEntry* entry = nullptr;
+    for (const RecordingEntry& e : recordings_)
+        if (e.id == id) entry = &e;
+    if (entry == nullptr) return;
+    shelf_->select(id);
+    middle_->setCurrentWidget(curve_);
+    const auto path = book_->path();
+    const Battery battery = batteryOf(entry->batteryId);
+    load_.start([path, copy = *entry, battery](std::stop_token, const Job::ProgressSink&) { return loadShown(path, copy, battery); },
+                [this, id](auto loaded) {
+                    if (!loaded) {
+                        say(text(loaded.error()), true);
+                        return;
+                    }
+                    shown_ = std::move(*loaded);
+                    curve_->show(shown_);
+                    findings_->setCards(makeCards(*shown_->recording, shown_->analysis, {}));
+                    QSettings().setValue("window/recording", static_cast<qlonglong>(id));
+                    Q_EMIT recordingShown(id);
+                });
+}
+
+void MainWindow::editBattery(std::int64_t id) {
+    const BatteryEntry* entry = nullptr;
+    for (const BatteryEntry& e : batteries_)
+        if (e.id == id) entry = &e;
+    if (entry == nullptr) return;
+    auto* card = new BatteryCard(tr("Battery card"), tr("What is known of this battery. The maker's figures win over the usual ones."), entry->battery, {}, this);
+    card->setAttribute(Qt::WA_DeleteOnClose);
+    const std::int64_t revision = entry->revision;
+    connect(card, &QDialog::accepted, this, [this, card, id, revision] {
+        const auto done = book_->updateBattery(id, revision, card->battery());
+        if (!done) say(text(done.error()), true);
+        refreshShelf();
+        if (shown_) chooseRecording(shown_->id);
+    });
+    card->open();
+}
+
+void MainWindow::recordingMenu(std::int64_t id, const QPoint& at) {
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(tr("Rename…"), this, [this, id] {
+        QString title;
+        for (const RecordingEntry& e : recordings_)
+            if (e.id == id) title = QString::fromStdString(e.title);
+        auto* dialog = new QInputDialog(this);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        dialog->setWindowTitle(tr("Rename the recording"));
+        dialog->setLabelText(tr("Name"));
+        dialog->setTextValue(title);
+        connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
+            if (name.trimmed().isEmpty()) return;
+            if (const auto done = book_->renameRecording(id, name.trimmed().toStdString()); !done) say(text(done.error()), true);
+            refreshShelf();
+            if (shown_ && shown_->id == id) chooseRecording(id);
+        });
+        dialog->open();
+    });
+    menu->addAction(tr("Save the original file…"), this, [this, id] {
+        QString name;
+        for (const RecordingEntry& e : recordings_)
+            if (e.id == id) name = QString::fromStdString(e.fileName);
+        const QString target = dialogs_.saveAs(this, tr("Save the original file"), name, tr("All files (*)"));
+        if (target.isEmpty()) return;
+        const auto bytes = book_->original(id);
+        QFile file(target);
+        if (!bytes) say(text(bytes.error()), true);
+        else if (!file.open(QIODevice::WriteOnly) || file.write(bytes->data(), static_cast<qint64>(bytes->size())) != static_cast<qint64>(bytes->size()) || !file.flush())
+            say(tr("%1: the file could not be written: %2.").arg(target, file.errorString()), true);
+    });
+    menu->addAction(tr("Remove from the book…"), this, [this, id] {
+        if (!dialogs_.confirm(this, tr("Remove the recording"), tr("The recording and its original file are taken out of the bench book for good."), tr("Remove"))) return;
+        if (const auto done = book_->removeRecording(id); !done) say(text(done.error()), true);
+        if (shown_ && shown_->id == id) shown_.reset();
+        refreshShelf();
+        if (!shown_ && !recordings_.empty()) chooseRecording(recordings_.back().id);
+    });
+    menu->popup(at);
+}
+
+void MainWindow::showFinding(int index) {
+    const auto& cards = findings_->cards();
+    if (index < 0 || index >= static_cast<int>(cards.size())) return;
+    const Card& card = cards[static_cast<std::size_t>(index)];
+    findings_->selectCard(index);
+    QString words = QString::fromStdString(card.value.empty() ? card.kind : card.value + (card.plusMinus.empty() ? "" : " " + card.plusMinus));
+    curve_->showEvidence(card.evidence, words.toLower() == words.toUpper() ? words : card.value.empty() ? words.toLower() : words);
+}
+
+void MainWindow::saveSheet() {
+    if (!shown_) return;
+    std::int64_t battery = 0;
+    for (const RecordingEntry& e : recordings_)
+        if (e.id == shown_->id) battery = e.batteryId;
+    const QString target = dialogs_.saveAs(this, tr("Save the bench sheet"), tr("bench sheet.pdf"), tr("PDF (*.pdf);;HTML (*.html)"));
+    if (target.isEmpty()) return;
+    const auto done = writeSheet(target, *shown_, QString::fromStdString(batteryOf(battery).name), QDate::currentDate().toString("d MMMM yyyy"));
+    if (!done) say(text(done.error()), true);
+    else say(tr("The bench sheet is in %1.").arg(target));
+}
+
+void MainWindow::switchBook() {
+    const QString path = dialogs_.openBook(this);
+    if (path.isEmpty()) return;
+    const QString named = path.contains('.') ? path : path + ".nkbook";
+    auto opened = BenchBook::open(named.toStdString());
+    if (!opened) {
+        say(text(opened.error()), true);
+        return;
+    }
+    book_ = std::move(*opened);
+    QSettings().setValue("book", named);
+    shown_.reset();
+    findings_->setCards({});
+    refreshShelf();
+    if (!recordings_.empty()) chooseRecording(recordings_.back().id);
+}
+
+void MainWindow::showHelp() {
+    auto* help = new HelpPage(this);
+    help->setAttribute(Qt::WA_DeleteOnClose);
+    help->open();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls() || event->mimeData()->hasText()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile()) paths << url.toLocalFile();
+    if (!paths.isEmpty()) {
+        event->acceptProposedAction();
+        openFiles(paths);
+    } else if (!event->mimeData()->urls().isEmpty()) {
+        say(tr("Only files on this computer can be dropped here; nothing is fetched from a network."), true);
+    }
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event) {
+    QMainWindow::resizeEvent(event);
+    const bool narrow = width() < 1120;
+    bar_->setSubtitlesShown(!narrow);
+    if (narrow != (event->oldSize().width() < 1120) || event->oldSize().width() <= 0) shelf_->setVisible(!narrow);
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    QSettings().setValue("window/geometry", saveGeometry());
+    work_.cancel();
+    QMainWindow::closeEvent(event);
+}
+
+}  // namespace nk

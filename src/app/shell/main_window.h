@@ -1,0 +1,99 @@
+// The window: station bar, shelf, station, findings, status line. It shows and asks; computing is
+// done by the core in workers, storing by the bench book.
+#pragma once
+
+#include <QMainWindow>
+#include <memory>
+
+#include "app/curve/curve_station.h"
+#include "app/job/job.h"
+#include "app/shell/book_work.h"
+#include "app/shell/dialogs.h"
+#include "app/theme/theme.h"
+#include "book/bench_book.h"
+
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QStackedWidget;
+class QTimer;
+
+namespace nk {
+
+class FindingsPanel;
+class Shelf;
+class StartScreen;
+class StationBar;
+class BatteryCard;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    /// Takes the opened book. `dialogs` may be a test's stand-in and must outlive the window.
+    MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    void openFiles(const QStringList& paths);
+    void pasteTable();
+    void loadDemo();
+    void chooseRecording(std::int64_t id);
+    std::shared_ptr<const ShownRecording> shown() const { return shown_; }
+    bool busy() const { return work_.running() || load_.running(); }
+    void setTheme(ThemeChoice choice);
+    BenchBook& book() { return *book_; }
+
+  Q_SIGNALS:
+    void recordingShown(qlonglong id);
+    void importFinished(bool stored);
+
+  protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+
+  private:
+    void buildMenu();
+    void refreshShelf();
+    void nextFile();
+    void takePending(Expected<std::shared_ptr<PendingLog>> pending);
+    void askBattery(std::shared_ptr<PendingLog> pending);
+    void store(std::shared_ptr<PendingLog> pending, std::int64_t batteryId, const Battery& battery);
+    void editBattery(std::int64_t id);
+    void recordingMenu(std::int64_t id, const QPoint& at);
+    void showFinding(int index);
+    void saveSheet();
+    void switchBook();
+    void say(const QString& words, bool problem = false);
+    void hideBar();
+    void showHelp();
+    Battery batteryOf(std::int64_t id) const;
+    void watchBook();
+
+    std::unique_ptr<BenchBook> book_;
+    Dialogs& dialogs_;
+    Job work_{this};
+    Job load_{this};
+    std::vector<BatteryEntry> batteries_;
+    std::vector<RecordingEntry> recordings_;
+    std::shared_ptr<const ShownRecording> shown_;
+    QStringList queue_;
+    ThemeChoice theme_ = ThemeChoice::System;
+
+    StationBar* bar_ = nullptr;
+    Shelf* shelf_ = nullptr;
+    QStackedWidget* middle_ = nullptr;
+    StartScreen* start_ = nullptr;
+    CurveStation* curve_ = nullptr;
+    FindingsPanel* findings_ = nullptr;
+    QLabel* ruler_ = nullptr;
+    QLabel* pins_ = nullptr;
+    QProgressBar* progress_ = nullptr;
+    QLabel* task_ = nullptr;
+    QPushButton* cancel_ = nullptr;
+    QWidget* inline_ = nullptr;
+    QLabel* inlineText_ = nullptr;
+    QTimer* watch_ = nullptr;
+};
+
+}  // namespace nk

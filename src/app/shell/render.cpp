@@ -1,0 +1,85 @@
+#include "app/shell/render.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QSettings>
+#include <QTemporaryDir>
+#include <QTextStream>
+#include <QThread>
+
+#include "app/findings/findings_panel.h"
+#include "app/shell/battery_card.h"
+#include "app/shell/main_window.h"
+
+namespace nk {
+
+namespace {
+
+/// Lets the window finish its work; only used for making pictures.
+void settle(MainWindow& window) {
+    QElapsedTimer timer;
+    timer.start();
+    int quiet = 0;
+    while (timer.elapsed() < 60000 && quiet < 12) {
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+        QThread::msleep(5);
+        quiet = window.busy() ? 0 : quiet + 1;
+    }
+}
+
+}  // namespace
+
+int renderViews(QApplication& app, const QString& folder) {
+    QTextStream err(stderr);
+    QTemporaryDir temporary;
+    if (!QDir().mkpath(folder) || !temporary.isValid()) {
+        err << folder << ": the folder cannot be made." << Qt::endl;
+        return 1;
+    }
+    QSettings::setDefaultFormat(QSettings::IniFormat);
+    QSettings::setPath(QSettings::IniFormat, QSettings::UserScope, temporary.path());
+    applyTheme(app, ThemeChoice::Paper);
+    auto book = BenchBook::open(temporary.filePath("Hill field kit.nkbook").toStdString());
+    if (!book) {
+        err << QString::fromStdString(book.error().text()) << Qt::endl;
+        return 1;
+    }
+    Dialogs dialogs;
+    MainWindow window(std::move(*book), dialogs);
+    window.resize(1280, 800);
+    window.show();
+    int written = 0;
+    const auto shot = [&](const QString& name) {
+        settle(window);
+        if (window.grab().save(folder + "/" + name + ".png")) ++written;
+    };
+    const auto choose = [&](const char* file) {
+        auto list = window.book().recordings();
+        if (!list) return;
+        for (const RecordingEntry& e : *list)
+            if (e.fileName == file) window.chooseRecording(e.id);
+        settle(window);
+    };
+    shot("start");
+    window.loadDemo();
+    settle(window);
+    choose("dew-heater-full-cycle.csv");
+    auto* findings = window.findChild<FindingsPanel*>();
+    Q_EMIT findings->evidenceRequested(0);
+    shot("curve");
+    window.setTheme(ThemeChoice::NightBench);
+    choose("mount-pack-lazy-charger.csv");
+    shot("curve-night");
+    window.setTheme(ThemeChoice::Paper);
+    choose("camera-flash-overvoltage.csv");
+    Q_EMIT findings->evidenceRequested(0);
+    shot("hazard");
+    window.resize(1024, 700);
+    choose("flash-pack-pulses.csv");
+    shot("curve-small");
+    QTextStream(stdout) << written << " pictures in " << folder << Qt::endl;
+    return written > 0 ? 0 : 1;
+}
+
+}  // namespace nk

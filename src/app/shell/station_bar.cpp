@@ -1,0 +1,84 @@
+#include "app/shell/station_bar.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QShortcut>
+#include <QVBoxLayout>
+
+namespace nk {
+
+StationBar::StationBar(QWidget* parent) : QWidget(parent) {
+    setObjectName("stationBar");
+    setAttribute(Qt::WA_StyledBackground);
+    setFixedHeight(60);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 10, 0);
+    row->setSpacing(0);
+    auto* left = new QWidget(this);
+    left->setFixedWidth(232);
+    auto* words = new QVBoxLayout(left);
+    words->setContentsMargins(20, 9, 8, 9);
+    words->setSpacing(1);
+    book_ = new QLabel(left);
+    book_->setProperty("role", "heading");
+    note_ = new QLabel(left);
+    note_->setProperty("role", "muted");
+    note_->setStyleSheet("font-size:12px;");
+    words->addWidget(book_);
+    words->addWidget(note_);
+    row->addWidget(left);
+    row->addStretch(1);
+    menu_ = new QPushButton(tr("Menu"), this);
+    menu_->setObjectName("menu");
+    menu_->setAccessibleName(tr("Menu of the program"));
+    row->addWidget(menu_);
+}
+
+void StationBar::addStation(const QString& name, const QString& question) {
+    const int index = static_cast<int>(entries_.size());
+    auto* button = new QPushButton(this);
+    button->setObjectName(QString("station-%1").arg(index + 1));
+    button->setProperty("role", "station");
+    button->setCheckable(true);
+    button->setFixedSize(168, 60);
+    button->setAccessibleName(name + ": " + question);
+    button->setToolTip(tr("%1 (Alt+%2)").arg(question).arg(index + 1));
+    auto* box = new QVBoxLayout(button);
+    box->setContentsMargins(14, 8, 6, 9);
+    box->setSpacing(1);
+    auto* title = new QLabel(name, button);
+    title->setProperty("role", "heading");
+    auto* subtitle = new QLabel(question, button);
+    subtitle->setProperty("role", "muted");
+    subtitle->setStyleSheet("font-size:12px;");
+    for (QLabel* label : {title, subtitle}) label->setAttribute(Qt::WA_TransparentForMouseEvents);
+    box->addWidget(title);
+    box->addWidget(subtitle);
+    static_cast<QHBoxLayout*>(layout())->insertWidget(1 + index, button);
+    entries_.push_back({button, subtitle, title});
+    connect(button, &QPushButton::clicked, this, [this, index] {
+        setCurrent(index);
+        Q_EMIT stationChosen(index);
+    });
+    auto* shortcut = new QShortcut(QKeySequence(QString("Alt+%1").arg(index + 1)), window());
+    connect(shortcut, &QShortcut::activated, button, &QPushButton::click);
+}
+
+void StationBar::setCurrent(int index) {
+    for (std::size_t k = 0; k < entries_.size(); ++k) entries_[k].button->setChecked(static_cast<int>(k) == index);
+}
+
+void StationBar::setBook(const QString& name, const QString& note) {
+    book_->setText(name);
+    note_->setText(note);
+}
+
+void StationBar::setSubtitlesShown(bool shown) {
+    for (const Entry& e : entries_) {
+        e.subtitle->setVisible(shown);
+        e.button->setFixedWidth(shown ? 168 : 104);
+    }
+}
+
+}  // namespace nk

@@ -1,0 +1,152 @@
+#include "theme.h"
+
+#include <QApplication>
+#include <QFontDatabase>
+#include <QPalette>
+#include <QStyleFactory>
+#include <cmath>
+
+namespace nk {
+
+const Theme& Theme::paper() {
+    static const Theme t = [] {
+        Theme p;
+        p.name = "paper";
+        p.window = "#f7f5f0", p.panel = "#efece5", p.card = "#ffffff", p.plot = "#fffefc";
+        p.text = "#22211e", p.muted = "#5b5952", p.line = "#d9d4c8", p.accent = "#0f5c62", p.onAccent = "#ffffff";
+        p.hazard = "#a3271b", p.selection = "#dfeae8";
+        p.voltage = "#0f5c62", p.current = "#9a5118", p.temperature = "#79367f", p.charge = "#475878";
+        p.rest = "#e7e3da", p.chargeBlock = "#cfe2df", p.voltageBlock = "#e8ddc0", p.dischargeBlock = "#f0d5c4", p.otherBlock = "#ddd8e8";
+        return p;
+    }();
+    return t;
+}
+
+const Theme& Theme::nightBench() {
+    static const Theme t = [] {
+        Theme n;
+        n.name = "night bench";
+        n.dark = true;
+        n.window = "#171a1b", n.panel = "#1d2122", n.card = "#25292b", n.plot = "#1b1f20";
+        n.text = "#ece8df", n.muted = "#aaa69b", n.line = "#3a4042", n.accent = "#74c9c6", n.onAccent = "#10292a";
+        n.hazard = "#ff9486", n.selection = "#28403f";
+        n.voltage = "#74c9c6", n.current = "#e6a56f", n.temperature = "#d3a0da", n.charge = "#a6b6da";
+        n.rest = "#2e3335", n.chargeBlock = "#204644", n.voltageBlock = "#4a4128", n.dischargeBlock = "#54362a", n.otherBlock = "#3a3550";
+        return n;
+    }();
+    return t;
+}
+
+namespace {
+
+const Theme* g_current = nullptr;
+QString g_family;
+
+double linear(double c) { return c <= 0.03928 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4); }
+double luminance(const QColor& c) { return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF()); }
+
+}  // namespace
+
+double contrastRatio(const QColor& a, const QColor& b) {
+    const double la = luminance(a);
+    const double lb = luminance(b);
+    return (std::max(la, lb) + 0.05) / (std::min(la, lb) + 0.05);
+}
+
+const Theme& currentTheme() { return g_current != nullptr ? *g_current : Theme::paper(); }
+
+QString loadFonts() {
+    if (!g_family.isEmpty()) return g_family;
+    g_family = "sans-serif";
+    for (const char* style : {"Regular", "Medium", "SemiBold"}) {
+        const int id = QFontDatabase::addApplicationFont(QString(":/fonts/NarrowKneeText-%1.otf").arg(style));
+        const QStringList families = QFontDatabase::applicationFontFamilies(id);
+        if (!families.isEmpty() && g_family == "sans-serif") g_family = families.first();
+    }
+    return g_family;
+}
+
+void applyTheme(QApplication& app, ThemeChoice choice) {
+    static const bool systemDark = QApplication::palette().color(QPalette::Window).lightness() < 110;
+    const bool dark = choice == ThemeChoice::NightBench || (choice == ThemeChoice::System && systemDark);
+    g_current = dark ? &Theme::nightBench() : &Theme::paper();
+    const Theme& t = *g_current;
+    QApplication::setStyle(QStyleFactory::create("Fusion"));
+    QFont font(loadFonts());
+    font.setPixelSize(13);
+    QApplication::setFont(font);
+    QPalette p;
+    p.setColor(QPalette::Window, t.window);
+    p.setColor(QPalette::WindowText, t.text);
+    p.setColor(QPalette::Base, t.card);
+    p.setColor(QPalette::AlternateBase, t.panel);
+    p.setColor(QPalette::Text, t.text);
+    p.setColor(QPalette::Button, t.panel);
+    p.setColor(QPalette::ButtonText, t.text);
+    p.setColor(QPalette::ToolTipBase, t.card);
+    p.setColor(QPalette::ToolTipText, t.text);
+    p.setColor(QPalette::PlaceholderText, t.muted);
+    p.setColor(QPalette::Highlight, t.accent);
+    p.setColor(QPalette::HighlightedText, t.onAccent);
+    p.setColor(QPalette::Link, t.accent);
+    p.setColor(QPalette::Mid, t.line);
+    QApplication::setPalette(p);
+    app.setStyleSheet(t.styleSheet());
+}
+
+QString Theme::styleSheet() const {
+    QString css = R"(
+QToolTip { background: @card; color: @text; border: 1px solid @line; padding: 4px 6px; }
+#stationBar { background: @card; border-bottom: 1px solid @line; }
+#shelf, #findings { background: @panel; }
+#shelf { border-right: 1px solid @line; }
+#findings { border-left: 1px solid @line; }
+#statusLine { background: @card; border-top: 1px solid @line; }
+QScrollArea { background: transparent; border: none; }
+#scrollBody { background: transparent; }
+QLabel#muted, QLabel[role="muted"] { color: @muted; }
+QLabel[role="title"] { font-size: 15px; font-weight: 600; }
+QLabel[role="heading"] { font-size: 14px; font-weight: 600; }
+QFrame[role="card"] { background: @card; border: 1px solid @line; border-radius: 7px; }
+QFrame[role="card"][selected="true"] { border: 2px solid @accent; }
+QFrame[role="card"][hazard="true"] { border: 2px solid @hazard; }
+QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; padding: 5px 7px; selection-background-color: @accent; selection-color: @onAccent; }
+QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus { border: 2px solid @accent; padding: 4px 6px; }
+QPushButton { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; padding: 6px 12px; }
+QPushButton:hover { background: @selection; }
+QPushButton:focus { border: 2px solid @accent; padding: 5px 11px; }
+QPushButton[role="primary"] { background: @accent; color: @onAccent; border: 1px solid @accent; font-weight: 600; }
+QPushButton[role="primary"]:focus { border: 2px solid @text; }
+QPushButton[role="link"] { background: transparent; color: @accent; border: 1px solid transparent; padding: 2px 3px; font-weight: 500; text-align: left; }
+QPushButton[role="link"]:hover { text-decoration: underline; }
+QPushButton[role="link"]:focus { border: 1px solid @accent; border-radius: 4px; }
+QPushButton[role="row"] { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 4px 6px; text-align: left; color: @text; }
+QPushButton[role="row"]:hover { background: @selection; }
+QPushButton[role="row"]:checked { background: @selection; font-weight: 600; }
+QPushButton[role="row"]:focus { border: 1px solid @accent; }
+QPushButton[role="station"] { background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 0; text-align: left; }
+QPushButton[role="station"]:hover { background: @panel; }
+QPushButton[role="station"]:checked { background: @selection; border-bottom: 3px solid @accent; }
+QPushButton[role="station"]:focus { border: 2px solid @accent; }
+QMenu { background: @card; color: @text; border: 1px solid @line; padding: 4px; }
+QMenu::item { padding: 6px 22px 6px 14px; border-radius: 4px; }
+QMenu::item:selected { background: @selection; color: @text; }
+QMenu::separator { height: 1px; background: @line; margin: 4px 8px; }
+QProgressBar { background: @panel; border: 1px solid @line; border-radius: 4px; height: 10px; text-align: center; }
+QProgressBar::chunk { background: @accent; border-radius: 3px; }
+QTableWidget, QTableView { background: @card; alternate-background-color: @panel; gridline-color: @line; border: 1px solid @line; border-radius: 5px; }
+QHeaderView::section { background: @panel; color: @muted; border: none; border-bottom: 1px solid @line; padding: 4px 6px; }
+QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }
+QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 30px; margin: 1px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+#inlineBar { background: @selection; border: 1px solid @accent; border-radius: 6px; }
+#inlineBar[hazard="true"] { border: 2px solid @hazard; background: @card; }
+)";
+    const std::pair<const char*, QColor> names[] = {{"@window", window}, {"@panel", panel}, {"@card", card}, {"@text", text}, {"@muted", muted}, {"@line", line},
+                                                    {"@onAccent", onAccent}, {"@accent", accent}, {"@hazard", hazard}, {"@selection", selection}};
+    for (const auto& [key, colour] : names) css.replace(key, colour.name());
+    return css;
+}
+
+}  // namespace nk

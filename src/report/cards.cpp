@@ -1,0 +1,150 @@
+#include "cards.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "words.h"
+
+namespace nk {
+
+std::string Card::plainText() const {
+    std::string out = kind + ": " + title;
+    if (!value.empty()) out += "\n" + value + (plusMinus.empty() ? "" : " " + plusMinus);
+    for (const std::string& line : lines) out += "\n" + line;
+    if (pointsAtCurve()) out += fmt::format("\nSeen from {} to {}.", clockText(evidence.from_s), clockText(evidence.to_s));
+    return out + "\n";
+}
+
+namespace {
+
+Card fromFinding(const Finding& f) {
+    Card c;
+    const bool log = f.code == "gaps" || f.code == "logger_restart" || f.code == "bad_rows" || f.code == "counter_disagrees";
+    c.tone = f.severity == Severity::Hazard ? CardTone::Hazard : log ? CardTone::Log : CardTone::Verdict;
+    c.kind = f.severity == Severity::Hazard ? "HAZARD" : log ? "LOG" : f.severity == Severity::Verdict ? "VERDICT" : "NOTE";
+    c.title = f.text;
+    if (!f.advice.empty()) c.lines.push_back(f.advice);
+    if (const Check* check = findCheck(f.code)) c.how = check->explanation;
+    c.evidence = f.evidence;
+    c.code = f.code;
+    return c;
+}
+
+Card fromReading(const Reading& r, const Analysis& a, const NumberStyle& style) {
+    Card c;
+    c.code = r.name;
+    c.title = headline(r, a);
+    const ValueText v = valueText(r, style);
+    c.value = v.value + (v.unit.empty() ? "" : "\u2009" + v.unit);
+    if (!v.plusMinus.empty()) c.plusMinus = "± " + v.plusMinus;
+    c.lines = r.caveats;
+    if (const Metric* m = findMetric(r.name)) c.how = m->explanation;
+    c.how += " ± is the expanded uncertainty, k = 2, about 95 %.";
+    c.evidence = r.evidence;
+    return c;
+}
+
+const Reading* sibling(const Analysis& a, const char* name, int step) {
+    for (const Reading& r : a.readings)
+        if (r.name == name && r.evidence.step == step) return &r;
+    return nullptr;
+}
+
+void capacityCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
+    for (const Reading& r : a.readings) {
+        if (r.name != "delivered_capacity") continue;
+        Card c = fromReading(r, a, style);
+        c.tone = CardTone::Capacity;
+        c.kind = "CAPACITY";
+        std::vector<std::string> lines;
+        if (const Reading* health = sibling(a, "health_capacity", r.evidence.step)) {
+            if (health->measurable())
+                lines.push_back(fmt::format("{} of the {} on the label.", valueText(health->value, health->uncertainty, "%", style).joined(), shortValue(a.battery.rated_Ah, "Ah", style)));
+            for (const std::string& caveat : health->caveats)
+                if (std::find(lines.begin(), lines.end(), caveat) == lines.end()) lines.push_back(health->measurable() ? caveat : "Health: " + caveat);
+        }
+        const Reading* energy = sibling(a, "delivered_energy", r.evidence.step);
+        const Reading* mean = sibling(a, "mean_voltage", r.evidence.step);
+        if (energy != nullptr && energy->measurable() && mean != nullptr && mean->measurable())
+            lines.push_back(fmt::format("{} at a mean of {}.", valueText(*energy, style).joined(), valueText(*mean, style).joined()));
+        // The conditions come first, then the rest.
+        c.lines.clear();
+        if (!r.caveats.empty()) c.lines.push_back(r.caveats.front());
+        c.lines.insert(c.lines.end(), lines.begin(), lines.end());
+        if (r.caveats.size() > 1) c.lines.insert(c.lines.end(), r.caveats.begin() + 1, r.caveats.end());
+        out.push_back(std::move(c));
+    }
+}
+
+void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
+    for (const Reading& r : a.readings) {
+        if (r.name != "knee_time" || !r.measurable()) continue;
+        Card c = fromReading(r, a, style);
+        c.tone = CardTone::Voltage;
+        c.kind = "KNEE";
+        const int step = r.evidence.step;
+        const Reading* set = sibling(a, "cv_set_voltage", step);
+        const Reading* end = sibling(a, "taper_end_current", step);
+        const Reading* inside = sibling(a, "charge_in_cv", step);
+        if (set != nullptr && set->measurable()) {
+            std::string text = "Set voltage " + valueText(*set, style).joined();
+            if (a.battery.series > 1) text += fmt::format(", {} a cell", shortValue(set->value / a.battery.series, "V", style));
+            c.lines.insert(c.lines.begin(), text + ".");
+        }
+        if (inside != nullptr && end != nullptr && inside->measurable() && end->measurable()) {
+            std::string text = fmt::format("{} went in after it, down to {}", shortValue(inside->value, "Ah", style), shortValue(end->value, "A", style));
+            if (a.battery.rated_Ah > 0 && end->value > 0) text += fmt::format(" (C/{:.0f})", a.battery.rated_Ah / end->value);
+            c.lines.insert(c.lines.begin() + (set != nullptr ? 1 : 0), text + ".");
+        }
+        out.push_back(std::move(c));
+    }
+    for (const Reading& r : a.readings) {
+        if (r.name != "coulombic_efficiency" || !r.measurable()) continue;
+        Card c = fromReading(r, a, style);
+        c.tone = CardTone::Capacity;
+        c.kind = "EFFICIENCY";
+        c.title = "Of the charge put in, the battery gave back";
+        if (const Reading* energy = sibling(a, "energy_efficiency", r.evidence.step); energy != nullptr && energy->measurable())
+            c.lines.insert(c.lines.begin(), "Of the energy, " + valueText(*energy, style).joined() + ".");
+        out.push_back(std::move(c));
+    }
+}
+
+void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
+    for (const Reading& r : a.readings) {
+        if (r.name != "max_temperature" || !r.measurable()) continue;
+        Card c = fromReading(r, a, style);
+        c.tone = CardTone::Temperature;
+        c.kind = "TEMPERATURE";
+        const Chemistry* chemistry = a.battery.chemistryData();
+        const double limit = chemistry != nullptr ? chemistry->dischargeMax_C : 60;
+        if (r.value < limit - 10) c.lines.insert(c.lines.begin(), fmt::format("Far from the {} limit.", shortValue(limit, "C", style)));
+        out.push_back(std::move(c));
+    }
+}
+
+}  // namespace
+
+std::vector<Card> makeCards(const Recording& recording, const Analysis& a, const NumberStyle& style) {
+    std::vector<Card> out;
+    for (const Finding& f : a.findings)
+        if (f.severity != Severity::Note) out.push_back(fromFinding(f));
+    capacityCards(a, style, out);
+    chargeCards(a, style, out);
+    temperatureCard(a, style, out);
+    for (const Finding& f : a.findings)
+        if (f.severity == Severity::Note) out.push_back(fromFinding(f));
+    if (out.empty()) {
+        Card c;
+        c.tone = CardTone::Log;
+        c.kind = "LOG";
+        c.title = recording.duration_s() > 0 ? "Nothing was charged or discharged in this log." : "This log has a single row.";
+        c.lines.push_back("A log that begins with a short rest, and goes through a charge or a discharge to its end, tells most.");
+        out.push_back(c);
+    }
+    return out;
+}
+
+}  // namespace nk
