@@ -20,6 +20,7 @@ int main(int argc, char** argv) {
     QApplication::setApplicationDisplayName("Narrow Knee");
     QApplication::setApplicationVersion(NK_VERSION);
     QApplication::setDesktopFileName("narrow-knee");
+    nk::loadFonts();  // also brings in the icons
     QApplication::setWindowIcon(QIcon(":/icons/narrow-knee.svg"));
 
     QCommandLineParser parser;

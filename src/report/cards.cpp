@@ -95,7 +95,7 @@ void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
         }
         if (inside != nullptr && end != nullptr && inside->measurable() && end->measurable()) {
             std::string text = fmt::format("{} went in after it, down to {}", shortValue(inside->value, "Ah", style), shortValue(end->value, "A", style));
-            if (a.battery.rated_Ah > 0 && end->value > 0) text += fmt::format(" (C/{:.0f})", a.battery.rated_Ah / end->value);
+            if (a.battery.rated_Ah > 0 && end->value > 0) text += fmt::format(" (C/\u2060{:.0f})", a.battery.rated_Ah / end->value);
             c.lines.insert(c.lines.begin() + (set != nullptr ? 1 : 0), text + ".");
         }
         out.push_back(std::move(c));
@@ -120,7 +120,7 @@ void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Ca
         c.kind = "TEMPERATURE";
         const Chemistry* chemistry = a.battery.chemistryData();
         const double limit = chemistry != nullptr ? chemistry->dischargeMax_C : 60;
-        if (r.value < limit - 10) c.lines.insert(c.lines.begin(), fmt::format("Far from the {} limit.", shortValue(limit, "C", style)));
+        if (r.value < limit - 10) c.lines.insert(c.lines.begin(), fmt::format("Far from the {} limit.", valueText(limit, 5, "C", style).value + "\u2009" + valueText(limit, 5, "C", style).unit));
         out.push_back(std::move(c));
     }
 }

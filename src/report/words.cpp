@@ -38,6 +38,11 @@ std::string kindWordsShort(const Step& s) {
     return "step";
 }
 
+std::string kindWordsTiny(const Step& s) {
+    if (!s.isActive() || s.kind == StepKind::CvCharge || s.kind == StepKind::Pulse || s.kind == StepKind::Variable) return kindWordsShort(s);
+    return s.meanCurrent_A > 0 ? "charge" : "disch.";
+}
+
 std::string endingWords(EndedBy reason) {
     switch (reason) {
         case EndedBy::VoltageLimit: return "the set voltage was reached";

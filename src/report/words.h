@@ -10,6 +10,7 @@ namespace nk {
 
 std::string kindWords(const Step& step);       ///< "charge, constant current"
 std::string kindWordsShort(const Step& step);  ///< "const. V"
+std::string kindWordsTiny(const Step& step);   ///< "disch.", for narrow blocks
 std::string endingWords(EndedBy reason);       ///< "the current tapered off"
 std::string batteryWords(const Battery& battery);  ///< "Li-ion NMC · 3 in series · 5.00 Ah"
 

@@ -49,6 +49,7 @@ void FindingsPanel::setHeading(const QString& words) { heading_->setText(words);
 void FindingsPanel::setCards(std::vector<Card> cards) {
     for (FindingCard* w : widgets_) {
         list_->removeWidget(w);
+        w->hide();
         w->deleteLater();
     }
     widgets_.clear();

@@ -43,6 +43,7 @@ void LanesPlot::buildLane(int kind, const QString& title, std::vector<std::span<
     lane.kind = kind;
     lane.title = title;
     lane.rect = new QCPAxisRect(this, true);
+    lane.rect->setLayer("background");
     lane.rect->setMinimumMargins(QMargins(52, 18, 10, 4));
     lane.rect->setRangeDrag(Qt::Horizontal);
     lane.rect->setRangeZoom(Qt::Horizontal);
@@ -258,7 +259,7 @@ void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, dou
     std::size_t last = recording_->lowerBound(high);
     if (first > 0) --first;
     last = std::min(last + 1, t.size());
-    auto* data = new QCPGraphDataContainer;
+    auto* container = new QCPGraphDataContainer;
     const std::size_t count = last > first ? last - first : 0;
     QVector<QCPGraphData> points;
     const auto& gaps = recording_->gaps();
@@ -299,8 +300,8 @@ void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, dou
             from = to;
         }
     }
-    data->set(points, true);
-    curve.graph->setData(QSharedPointer<QCPGraphDataContainer>(data));
+    container->set(points, true);
+    curve.graph->setData(QSharedPointer<QCPGraphDataContainer>(container));
 }
 
 void LanesPlot::refill() {
@@ -323,7 +324,12 @@ void LanesPlot::refill() {
         const double least = lane.kind == 2 ? 2.0 : lane.kind == 1 ? 0.02 : 0.01;
         double pad = 0.07 * (yHigh - yLow);
         if (yHigh - yLow < least) pad = (least - (yHigh - yLow)) / 2;
-        lane.rect->axis(QCPAxis::atLeft)->setRange(yLow - pad, yHigh + pad);
+        QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);
+        y->setRange(yLow - pad, yHigh + pad);
+        // As many decimals as the steps of the axis need, the same on every label.
+        const double step = (yHigh - yLow + 2 * pad) / std::max(2, y->ticker()->tickCount());
+        y->setNumberFormat("f");
+        y->setNumberPrecision(std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(step, 1e-9)))), 0, 5));
     }
     refilling_ = false;
     placeOverlays();

@@ -92,11 +92,12 @@ void Ribbon::paintEvent(QPaintEvent*) {
             p.drawRoundedRect(block.adjusted(1, 1, -1, -1), 3, 3);
         }
         QString words = QString::fromStdString(kindWords(s));
-        const int room = static_cast<int>(block.width()) - 10;
+        const int room = static_cast<int>(block.width()) - 7;
         if (metrics.horizontalAdvance(words) > room) words = QString::fromStdString(kindWordsShort(s));
+        if (metrics.horizontalAdvance(words) > room) words = QString::fromStdString(kindWordsTiny(s));
         if (metrics.horizontalAdvance(words) <= room) {
             p.setPen(t.text);
-            p.drawText(block.adjusted(6, 0, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, words);
+            p.drawText(block.adjusted(4, 0, -2, 0), Qt::AlignVCenter | Qt::AlignLeft, words);
         }
     }
     if (hasFocus()) {

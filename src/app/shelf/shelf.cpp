@@ -100,6 +100,7 @@ void Shelf::select(std::int64_t recordingId) {
 void Shelf::rebuild() {
     for (QWidget* row : rows_) {
         list_->removeWidget(row);
+        row->hide();
         row->deleteLater();
     }
     rows_.clear();
@@ -129,6 +130,7 @@ void Shelf::rebuild() {
         name->setEnabled(real);
         name->setToolTip(tr("Edit the battery card"));
         connect(name, &QPushButton::clicked, this, [this, id] { Q_EMIT batteryEditRequested(id); });
+        name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
         head->addWidget(name, 1);
         if (latest != nullptr) head->addWidget(new QLabel(QString::fromStdString(shortValue(latest->summary.capacity_Ah, "Ah")), frame));
         box->addLayout(head);
@@ -142,6 +144,8 @@ void Shelf::rebuild() {
             auto* label = new QLabel(kind, frame);
             label->setProperty("role", "muted");
             label->setStyleSheet("font-size:12px;padding-left:2px;");
+            label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+            label->setToolTip(kind);
             second->addWidget(label, 1);
             if (latest != nullptr && battery.rated_Ah > 0) {
                 auto* bar = new CapacityBar(latest->summary.capacity_Ah / battery.rated_Ah, frame);
@@ -164,7 +168,7 @@ void Shelf::rebuild() {
             auto* title = new QLabel(QString::fromStdString(r->title), row);
             title->setStyleSheet(QString("font-size:12px;%1").arg(r->id == selected_ ? "font-weight:600;" : ""));
             title->setTextFormat(Qt::PlainText);
-            title->setMinimumWidth(20);
+            title->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
             line->addWidget(title, 1);
             QString right;
             if (r->summary.hazard) right = tr("hazard");

@@ -151,6 +151,7 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     connect(watch_, &QTimer::timeout, this, &MainWindow::watchBook);
     watch_->start();
 
+    curve_->plot()->setFocus();
     const QSettings settings;
     restoreGeometry(settings.value("window/geometry").toByteArray());
     refreshShelf();
@@ -365,6 +366,7 @@ void MainWindow::chooseRecording(std::int64_t id) {
                     }
                     shown_ = std::move(*loaded);
                     curve_->show(shown_);
+                    if (focusWidget() == nullptr || focusWidget() == bar_->menuButton()) curve_->plot()->setFocus();
                     findings_->setCards(makeCards(*shown_->recording, shown_->analysis, {}));
                     QSettings().setValue("window/recording", static_cast<qlonglong>(id));
                     Q_EMIT recordingShown(id);

@@ -20,6 +20,7 @@ StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
     text->setAlignment(Qt::AlignHCenter);
     text->setProperty("role", "muted");
     text->setFixedWidth(560);
+    text->setMinimumHeight(54);
     outer->addWidget(title);
     outer->addSpacing(4);
     outer->addWidget(text, 0, Qt::AlignHCenter);

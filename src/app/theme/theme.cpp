@@ -6,6 +6,9 @@
 #include <QStyleFactory>
 #include <cmath>
 
+// The resources live in a static library: they are linked only when named (outside any namespace).
+static void initResources() { Q_INIT_RESOURCE(assets); }
+
 namespace nk {
 
 const Theme& Theme::paper() {
@@ -57,6 +60,7 @@ const Theme& currentTheme() { return g_current != nullptr ? *g_current : Theme::
 
 QString loadFonts() {
     if (!g_family.isEmpty()) return g_family;
+    initResources();
     g_family = "sans-serif";
     for (const char* style : {"Regular", "Medium", "SemiBold"}) {
         const int id = QFontDatabase::addApplicationFont(QString(":/fonts/NarrowKneeText-%1.otf").arg(style));
