@@ -38,7 +38,7 @@ int decimalExponent(std::span<const double> samples) {
             const double scaled = std::nearbyint(x * kPower[e]);
             const double back = scaled / kPower[e];
             // Bits, not values: a −0 would come back as +0.
-            if (!(std::abs(scaled) < 9e15) || std::memcmp(&back, &x, sizeof x) != 0) {
+            if (!(std::abs(scaled) < 9e15) || (scaled == 0 && std::signbit(x)) || std::memcmp(&back, &x, sizeof x) != 0) {
                 good = false;
                 break;
             }

@@ -261,7 +261,13 @@ bool signByVoltage(RecordingData& data) {
     if (top <= 0) return false;
     const ChannelQuality qv = estimateQuality(v, data.textStep_V);
     const double limit = 0.03 * top;
-    bool any = false;
+    struct Stretch {
+        std::size_t first, last;
+        bool discharge;
+    };
+    std::vector<Stretch> stretches;
+    bool up = false;
+    bool down = false;
     std::size_t i = 0;
     while (i < n) {
         if (std::abs(c[i]) < limit) {
@@ -274,12 +280,15 @@ bool signByVoltage(RecordingData& data) {
         if (i > 0) score += v[i] - v[i - 1];
         if (j < n) score += v[j - 1] - v[j];
         if (std::abs(score) < 4 * qv.sigma()) score = v[j - 1] - v[i];
-        if (std::abs(score) >= 2 * qv.sigma()) any = true;
-        if (score < 0)
-            for (std::size_t k = i; k < j; ++k) c[k] = -c[k];
+        if (std::abs(score) >= 2 * qv.sigma()) (score > 0 ? up : down) = true;
+        stretches.push_back({i, j, score < 0});
         i = j;
     }
-    return any;
+    if (!up || !down) return false;
+    for (const Stretch& s : stretches)
+        if (s.discharge)
+            for (std::size_t k = s.first; k < s.last; ++k) c[k] = -c[k];
+    return true;
 }
 
 }  // namespace nk

@@ -25,7 +25,7 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf);
 int findSign(const RecordingData& data);
 
 /// Gives an unsigned current its sign, stretch by stretch, from how the voltage answers when the
-/// current sets in. Returns false when no stretch could be told.
+/// current sets in. Changes nothing and returns false unless both directions are seen.
 bool signByVoltage(RecordingData& data);
 
 }  // namespace nk

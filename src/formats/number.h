@@ -67,7 +67,7 @@ inline bool parseNumberPrefix(std::string_view cell, char decimal, double& value
         if (result.ec != std::errc() || !std::isfinite(value)) return false;
         at = result.ptr;
     }
-    if (negative) value = -value;
+    if (negative && value != 0) value = -value;  // "-0.00" is a plain zero
     used = static_cast<std::size_t>(at - cell.data());
     return true;
 }

@@ -133,8 +133,9 @@ void settleSign(RecordingData& data, Dialect& dialect, SignConvention wanted, bo
         double high = 0;
         for (const double c : data.current_A) low = std::min(low, c), high = std::max(high, c);
         const double step = std::max(data.textStep_A, 0.002 * std::max(high, -low));
-        const int found = findSign(data);
-        if (found == 0 && low > -3 * step && signByVoltage(data)) {
+        const bool noSigns = low > -3 * step;
+        const int found = noSigns && signByVoltage(data) ? 2 : findSign(data);
+        if (found == 2) {
             dialect.unsignedCurrent = true;
             dialect.guesses.push_back("the current has no sign: charge and discharge are told apart by the voltage");
             sign = 1;

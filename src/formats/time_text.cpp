@@ -4,6 +4,7 @@
 #include <string>
 
 #include "number.h"
+#include "quantity/units.h"
 
 namespace nk {
 
@@ -178,8 +179,16 @@ std::optional<TimeStyle> guessTimeStyle(const std::vector<std::string_view>& sam
     const std::size_t need = samples.size() - samples.size() / 10;
     TimeStyle style;
     style.decimal = decimal;
-    if (countOf([&](std::string_view s) { return parseNumber(trimCell(s), decimal).has_value(); }) >= need)
-        return style;
+    const auto isNumber = [&](std::string_view s) {
+        const std::string_view cell = trimCell(s);
+        double value = 0;
+        std::size_t used = 0;
+        if (!parseNumberPrefix(cell, decimal, value, used)) return false;
+        if (used == cell.size()) return true;
+        const auto unit = parseUnit(cell.substr(used));  // "10 s"
+        return unit && unit->quantity == Quantity::Time;
+    };
+    if (countOf(isNumber) >= need) return style;
     style.shape = TimeShape::Clock;
     if (countOf([&](std::string_view s) { return parseClock(s, style).has_value(); }) >= need)
         return style;

@@ -11,7 +11,8 @@ Integral integrate(const Recording& recording, std::size_t first, std::size_t la
     const auto t = recording.time_s();
     const auto v = recording.voltage_V();
     const auto i = recording.current_A();
-    const double jump = 6 * recording.currentQuality().sigma();
+    // Noise and the last written digit are no jumps.
+    const double jump = std::max(6 * recording.currentQuality().noise, 1.5 * recording.currentQuality().resolution);
     const double usual = recording.usualInterval_s();
     double samplingQ = 0;
     double samplingE = 0;

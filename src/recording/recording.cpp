@@ -32,7 +32,7 @@ double medianOf(std::vector<double>& values) {
 }
 
 /// Smallest difference that occurs often: at least 1 % of the non-zero ones.
-double resolutionOf(std::vector<double>& differences, double textStep) {
+double resolutionOf(std::vector<double>& differences, double textStep, double range) {
     std::sort(differences.begin(), differences.end());
     const double tolerance = textStep > 0 ? textStep * 0.25 : 1e-9;
     const auto often = std::max<std::size_t>(3, differences.size() / 100);
@@ -41,7 +41,11 @@ double resolutionOf(std::vector<double>& differences, double textStep) {
         std::size_t last = first + 1;
         const double limit = differences[first] + std::max(tolerance, differences[first] * 1e-6);
         while (last < differences.size() && differences[last] <= limit) ++last;
-        if (last - first >= often) return differences[first + (last - first) / 2];
+        if (last - first >= often) {
+            // A few equal jumps of a clean signal are no resolution.
+            const double step = differences[first + (last - first) / 2];
+            return step < range / 20 || step < 3 * textStep ? step : textStep;
+        }
         first = last;
     }
     return textStep;
@@ -70,9 +74,13 @@ double ChannelQuality::sigma() const {
 ChannelQuality estimateQuality(std::span<const double> column, double textStep) {
     std::vector<double> first;
     std::vector<double> second;
+    double low = INFINITY;
+    double high = -INFINITY;
     sampleBlocks(column.size(), [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from + 1; i < to; ++i) {
             const double d = std::abs(column[i] - column[i - 1]);
+            if (column[i] < low) low = column[i];
+            if (column[i] > high) high = column[i];
             if (d > 1e-12) first.push_back(d);
             if (i + 1 < to) {
                 const double dd = std::abs(column[i - 1] - 2 * column[i] + column[i + 1]);
@@ -81,7 +89,7 @@ ChannelQuality estimateQuality(std::span<const double> column, double textStep) 
         }
     });
     ChannelQuality quality;
-    quality.resolution = std::max(resolutionOf(first, textStep), textStep);
+    quality.resolution = std::max(resolutionOf(first, textStep, high - low), textStep);
     quality.noise = noiseOf(second);
     return quality;
 }

@@ -56,22 +56,30 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
         const double set = median(v, from, last);
         // Strict here: a rested cell falls out of it, a regulated one does not.
         const double band = std::max({3.5 * recording.voltageQuality().sigma(), 1.01 * recording.voltageQuality().resolution, 0.0006 * set});
-        double recent = 0;
-        std::size_t count = 0;
-        for (std::size_t k = last + 1; count < 5 && k-- > segments[s].first; ++count) recent += i[k];
-        recent /= static_cast<double>(std::max<std::size_t>(count, 1));
         std::size_t end = last;
-        int low = 0;
-        for (std::size_t k = last + 1; k < i.size(); ++k) {
-            const bool inBand = std::abs(v[k] - set) <= band;
-            const bool stepped = i[k] < 0.7 * recent - 3 * q.noise;
-            if (!inBand || (stepped && i[k] < 0.5 * recent) || i[k] > 1.6 * recent + 6 * q.sigma()) break;
-            low = i[k] <= zero ? low + 1 : 0;
-            if (low > 4) break;
-            recent += 0.2 * (i[k] - recent);
-            end = k;
+        const auto meanOf = [&](std::size_t a, std::size_t b) {
+            double sum = 0;
+            for (std::size_t k = a; k < b; ++k) sum += i[k];
+            return sum / static_cast<double>(std::max<std::size_t>(b - a, 1));
+        };
+        // Block by block, as many samples as it takes to tell half the current from its noise.
+        double recent = meanOf(std::max(segments[s].first, last - std::min<std::size_t>(last, 9)), last + 1);
+        bool going = true;
+        while (going && end + 1 < i.size()) {
+            const double ratio = recent > 0 ? 8 * q.noise / recent : 1;
+            const auto block = std::clamp<std::size_t>(static_cast<std::size_t>(ratio * ratio), 1, 200);
+            const std::size_t to = std::min(i.size(), end + 1 + block);
+            const double mean = meanOf(end + 1, to);
+            const double noise = q.noise / std::sqrt(static_cast<double>(to - end - 1));
+            // A current that is lost in the noise cannot step: there only the voltage tells.
+            const bool visible = recent > zero;
+            if ((visible && mean < 0.6 * recent - 2 * noise) || mean > 1.6 * recent + 6 * q.sigma()) break;
+            std::size_t inside = end;
+            while (inside + 1 < to && std::abs(v[inside + 1] - set) <= band) ++inside;
+            going = inside + 1 == to;
+            if (inside > end) recent = visible ? mean : recent;
+            end = inside;
         }
-        end -= std::min<std::size_t>(static_cast<std::size_t>(low), end - last);
         if (end > last) swallow(segments, s, end);
     }
 }

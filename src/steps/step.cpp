@@ -137,7 +137,17 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
 }
 
 Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps, const std::vector<StepEdit>& edits) {
+    // Split and joined steps need their times before the next edit is looked up.
+    const auto retime = [&] {
+        const auto t = recording.time_s();
+        for (std::size_t k = 0; k < steps.list.size(); ++k) {
+            Step& s = steps.list[k];
+            s.start_s = t[s.first];
+            s.end_s = s.kind != StepKind::Gap && k + 1 < steps.list.size() ? t[steps.list[k + 1].first] : t[s.last];
+        }
+    };
     for (const StepEdit& edit : edits) {
+        retime();
         const int at = steps.at(edit.at_s);
         if (at < 0) continue;
         const auto k = static_cast<std::size_t>(at);

@@ -22,7 +22,7 @@ namespace {
 /// Last capacity as a small bar against the rated one.
 class CapacityBar : public QWidget {
   public:
-    CapacityBar(double fraction, QWidget* parent) : QWidget(parent), fraction_(fraction) { setFixedSize(68, 6); }
+    CapacityBar(double fraction, QWidget* parent) : QWidget(parent), fraction_(fraction) { setFixedSize(46, 6); }
 
   protected:
     void paintEvent(QPaintEvent*) override {
@@ -38,6 +38,19 @@ class CapacityBar : public QWidget {
 
   private:
     double fraction_;
+};
+
+/// A label that ends in an ellipsis where there is no room.
+class ElidedLabel : public QLabel {
+  public:
+    using QLabel::QLabel;
+
+  protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter p(this);
+        p.setPen(palette().color(foregroundRole()));
+        p.drawText(contentsRect(), static_cast<int>(Qt::AlignVCenter | Qt::AlignLeft), fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
+    }
 };
 
 double orderOf(const RecordingEntry& r) { return std::isfinite(r.startEpoch_s) ? r.startEpoch_s : r.importedAt_s; }
@@ -141,7 +154,7 @@ void Shelf::rebuild() {
             if (battery.series > 0) kind += QString(" %1S").arg(battery.series);
             if (battery.parallel > 1) kind += QString("%1P").arg(battery.parallel);
             kind += battery.rated_Ah > 0 ? " · " + QString::fromStdString(shortValue(battery.rated_Ah, "Ah")) : tr(" · rated?");
-            auto* label = new QLabel(kind, frame);
+            auto* label = new ElidedLabel(kind, frame);
             label->setProperty("role", "muted");
             label->setStyleSheet("font-size:12px;padding-left:2px;");
             label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
@@ -165,7 +178,7 @@ void Shelf::rebuild() {
             row->setContextMenuPolicy(Qt::CustomContextMenu);
             auto* line = new QHBoxLayout(row);
             line->setContentsMargins(8, 2, 4, 2);
-            auto* title = new QLabel(QString::fromStdString(r->title), row);
+            auto* title = new ElidedLabel(QString::fromStdString(r->title), row);
             title->setStyleSheet(QString("font-size:12px;%1").arg(r->id == selected_ ? "font-weight:600;" : ""));
             title->setTextFormat(Qt::PlainText);
             title->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);

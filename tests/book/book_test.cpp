@@ -1,0 +1,292 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <SQLiteCpp/SQLiteCpp.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cstring>
+#include <filesystem>
+#include <fstream>
+#include <random>
+#include <thread>
+
+#include "book/bench_book.h"
+#include "book/chunk_codec.h"
+#include "book/hash.h"
+#include "tests/support/sim.h"
+
+using namespace nk;
+namespace fs = std::filesystem;
+
+namespace {
+
+class Book : public testing::Test {
+  protected:
+    void SetUp() override {
+        folder_ = fs::temp_directory_path() / ("nk-book-" + std::to_string(::getpid()) + "-" + testing::UnitTest::GetInstance()->current_test_info()->name());
+        fs::remove_all(folder_);
+        fs::create_directories(folder_);
+        path_ = folder_ / "bench.nkbook";
+    }
+    void TearDown() override { fs::remove_all(folder_); }
+
+    std::unique_ptr<BenchBook> open() {
+        auto b = BenchBook::open(path_);
+        EXPECT_TRUE(b) << (b ? "" : b.error().text());
+        return b ? std::move(*b) : nullptr;
+    }
+    static Battery battery(const std::string& name = "Dew heater 2") {
+        Battery b;
+        b.name = name;
+        b.chemistry = "nmc";
+        b.series = 3;
+        b.rated_Ah = 5;
+        return b;
+    }
+    static std::int64_t add(BenchBook& book, const nk::test::Logged& log, std::int64_t batteryId = 0, const std::string& title = "cycle") {
+        NewRecording n;
+        n.batteryId = batteryId;
+        n.title = title;
+        n.fileName = "log.csv";
+        n.originalBytes = log.text;
+        n.imported = &log.imported;
+        const auto id = book.addRecording(n);
+        EXPECT_TRUE(id) << (id ? "" : id.error().text());
+        return id.value_or(0);
+    }
+
+    fs::path folder_, path_;
+};
+
+const nk::test::Logged& cycle() {
+    static const auto log = nk::test::logged(nk::test::lithiumCycle(R"({"cells": true, "noise_V": 0.001})"));
+    return log;
+}
+
+}  // namespace
+
+TEST(ChunkCodec, ComesBackBitForBit) {
+    std::mt19937_64 random(5);
+    std::vector<std::vector<double>> columns = {
+        {}, {0.0}, {kNaN, 1.0, -0.0}, {3.701, 3.702, 3.7, -1e5}, {1e300, -1e-300, 5e-324}, {INFINITY},
+    };
+    std::vector<double> decimal, noise;
+    for (int k = 0; k < 65536; ++k) {
+        decimal.push_back(std::round(std::sin(k * 0.01) * 4000) / 1000);
+        noise.push_back(static_cast<double>(random()) * 1e-9);
+    }
+    columns.push_back(decimal);
+    columns.push_back(noise);
+    for (const auto& column : columns) {
+        std::vector<double> back;
+        ASSERT_TRUE(unpackChunk(packChunk(column), back));
+        ASSERT_EQ(back.size(), column.size());
+        for (std::size_t k = 0; k < column.size(); ++k) EXPECT_EQ(std::memcmp(&back[k], &column[k], 8), 0);
+    }
+    EXPECT_LT(packChunk(decimal).size(), decimal.size() * 3) << "decimal data pack well";
+}
+
+TEST(ChunkCodec, DamageIsAnError) {
+    std::string packed = packChunk(std::vector<double>(1000, 3.7));
+    std::vector<double> out;
+    EXPECT_FALSE(unpackChunk("", out));
+    EXPECT_FALSE(unpackChunk(packed.substr(0, packed.size() / 2), out));
+    for (std::size_t k = 0; k < packed.size(); ++k) {
+        std::string broken = packed;
+        broken[k] = static_cast<char>(broken[k] ^ 0x55);
+        std::vector<double> ignored;
+        (void)unpackChunk(broken, ignored);  // may fail or not, never crashes or grows without bound
+        EXPECT_LE(ignored.size(), kChunkSamples);
+    }
+}
+
+TEST(Hash, PublishedVector) {
+    // FIPS 180-4 example: "abc".
+    EXPECT_EQ(sha256("abc"), "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
+}
+
+TEST_F(Book, KeepsEverythingAcrossReopening) {
+    std::int64_t id = 0;
+    {
+        auto book = open();
+        const auto b = book->addBattery(battery());
+        ASSERT_TRUE(b);
+        id = add(*book, cycle(), *b, "14 Nov full cycle");
+        ASSERT_TRUE(book->setEdits(id, {{StepEdit::Action::Split, 900, StepKind::Rest}, {StepEdit::Action::Rename, 950, StepKind::Pulse}}));
+        RecordingSummary s;
+        s.capacity_Ah = 2.4;
+        s.conditions = "0.5C";
+        ASSERT_TRUE(book->setSummary(id, s));
+    }
+    auto book = open();
+    const auto batteries = book->batteries();
+    ASSERT_TRUE(batteries);
+    ASSERT_EQ(batteries->size(), 1u);
+    EXPECT_EQ((*batteries)[0].battery.name, "Dew heater 2");
+    const auto recordings = book->recordings();
+    ASSERT_EQ(recordings->size(), 1u);
+    EXPECT_EQ((*recordings)[0].title, "14 Nov full cycle");
+    EXPECT_NEAR((*recordings)[0].summary.capacity_Ah, 2.4, 1e-12);
+    EXPECT_EQ(*book->original(id), cycle().text) << "the original bytes";
+    const auto loaded = book->load(id);
+    ASSERT_TRUE(loaded);
+    const Recording& a = **loaded;
+    const Recording& b = *cycle().imported.recording;
+    ASSERT_EQ(a.size(), b.size());
+    EXPECT_TRUE(std::equal(a.voltage_V().begin(), a.voltage_V().end(), b.voltage_V().begin()));
+    EXPECT_EQ(a.cells_V(), b.cells_V());
+    EXPECT_EQ(a.voltageQuality().resolution, b.voltageQuality().resolution);
+    const auto edits = book->edits(id);
+    ASSERT_EQ(edits->size(), 2u);
+    EXPECT_EQ((*edits)[1].kind, StepKind::Pulse);
+    EXPECT_TRUE(book->verify()->faults.empty());
+}
+
+TEST_F(Book, TwoWindowsOnOneBook) {
+    auto first = open();
+    auto second = open();
+    const auto id = first->addBattery(battery());
+    EXPECT_TRUE(second->changedElsewhere());
+    EXPECT_FALSE(second->changedElsewhere()) << "told once";
+    auto seenBySecond = second->batteries()->front();
+    Battery changed = battery("Renamed in the first window");
+    ASSERT_TRUE(first->updateBattery(*id, 1, changed));
+    const auto refused = second->updateBattery(*id, seenBySecond.revision, battery("Overwritten"));
+    ASSERT_FALSE(refused);
+    EXPECT_THAT(refused.error().what, testing::HasSubstr("another window"));
+    EXPECT_EQ(second->batteries()->front().battery.name, "Renamed in the first window");
+    // Writers take turns; nobody fails within the waiting time.
+    std::thread other([&] {
+        for (int k = 0; k < 20; ++k) EXPECT_TRUE(second->addBattery(battery("second")));
+    });
+    for (int k = 0; k < 20; ++k) EXPECT_TRUE(first->addBattery(battery("first")));
+    other.join();
+    EXPECT_EQ(first->batteries()->size(), 41u);
+}
+
+TEST_F(Book, RefusesWhatIsNoBookAndLeavesItAlone) {
+    std::ofstream(path_) << "this is a shopping list";
+    auto b = BenchBook::open(path_);
+    ASSERT_FALSE(b);
+    EXPECT_THAT(b.error().what, testing::HasSubstr("no bench book"));
+    std::ifstream in(path_);
+    EXPECT_EQ(std::string(std::istreambuf_iterator<char>(in), {}), "this is a shopping list");
+    {
+        SQLite::Database foreign((folder_ / "other.db").string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+        foreign.exec("CREATE TABLE recipe(id)");
+    }
+    EXPECT_FALSE(BenchBook::open(folder_ / "other.db"));
+    EXPECT_FALSE(BenchBook::open(folder_ / "missing.nkbook", false));
+    EXPECT_FALSE(BenchBook::open(folder_));
+}
+
+TEST_F(Book, RefusesANewerBook) {
+    open().reset();
+    {
+        SQLite::Database db(path_.string(), SQLite::OPEN_READWRITE);
+        db.exec("PRAGMA user_version = 999");
+    }
+    const auto b = BenchBook::open(path_);
+    ASSERT_FALSE(b);
+    EXPECT_THAT(b.error().what, testing::HasSubstr("newer"));
+}
+
+TEST_F(Book, CancelledImportLeavesNoTrace) {
+    auto book = open();
+    std::stop_source stop;
+    stop.request_stop();
+    NewRecording n;
+    n.title = "x";
+    n.fileName = "x.csv";
+    n.originalBytes = cycle().text;
+    n.imported = &cycle().imported;
+    const auto id = book->addRecording(n, stop.get_token());
+    ASSERT_FALSE(id);
+    EXPECT_EQ(id.error().kind, ErrorKind::Cancelled);
+    EXPECT_TRUE(book->recordings()->empty());
+    SQLite::Database db(path_.string());
+    EXPECT_EQ(db.execAndGet("SELECT (SELECT count(*) FROM sample_chunk) + (SELECT count(*) FROM original)").getInt(), 0);
+}
+
+TEST_F(Book, VerifyFindsDamage) {
+    auto book = open();
+    add(*book, cycle());
+    {
+        SQLite::Database db(path_.string(), SQLite::OPEN_READWRITE, 5000);
+        db.exec("UPDATE sample_chunk SET data = x'00' WHERE channel = 'voltage_V'");
+        db.exec("UPDATE recording SET sha256 = 'abc'");
+    }
+    const auto report = book->verify();
+    ASSERT_TRUE(report);
+    EXPECT_EQ(report->faults.size(), 2u);
+    EXPECT_FALSE(book->load(1));
+}
+
+TEST_F(Book, BackupIsAWholeBook) {
+    auto book = open();
+    add(*book, cycle());
+    ASSERT_TRUE(book->backup(folder_ / "copy.nkbook"));
+    EXPECT_FALSE(book->backup(folder_ / "copy.nkbook")) << "never over an existing file";
+    auto copy = BenchBook::open(folder_ / "copy.nkbook", false);
+    ASSERT_TRUE(copy);
+    EXPECT_EQ((*copy)->recordings()->size(), 1u);
+    EXPECT_TRUE((*copy)->verify()->faults.empty());
+}
+
+TEST_F(Book, BatteryWithRecordingsIsNotRemoved) {
+    auto book = open();
+    const auto b = book->addBattery(battery());
+    const auto id = add(*book, cycle(), *b);
+    EXPECT_FALSE(book->removeBattery(*b));
+    ASSERT_TRUE(book->removeRecording(id));
+    EXPECT_TRUE(book->removeBattery(*b));
+    EXPECT_FALSE(book->load(id));
+}
+
+// kill -9 in the middle of imports, many times: every acknowledged recording is there and whole.
+TEST_F(Book, KilledInTheMiddleOfImportsLosesNothingAcknowledged) {
+    open().reset();
+    std::mt19937 random(9);
+    int acknowledged = 0;
+    const int rounds = 25;
+    for (int round = 0; round < rounds; ++round) {
+        int pipe[2];
+        ASSERT_EQ(::pipe(pipe), 0);
+        const pid_t child = ::fork();
+        if (child == 0) {
+            ::close(pipe[0]);
+            auto book = BenchBook::open(path_);
+            while (book) {
+                NewRecording n;
+                n.title = "killed";
+                n.fileName = "log.csv";
+                n.originalBytes = cycle().text;
+                n.imported = &cycle().imported;
+                if (!(*book)->addRecording(n)) break;
+                if (::write(pipe[1], "x", 1) != 1) break;
+            }
+            ::_exit(0);
+        }
+        ::close(pipe[1]);
+        ::usleep(3000 + random() % 60000);
+        ::kill(child, SIGKILL);
+        int status = 0;
+        ::waitpid(child, &status, 0);
+        char buffer[4096];
+        for (ssize_t n = ::read(pipe[0], buffer, sizeof buffer); n > 0; n = ::read(pipe[0], buffer, sizeof buffer)) acknowledged += static_cast<int>(n);
+        ::close(pipe[0]);
+        auto book = open();
+        ASSERT_TRUE(book);
+        const auto list = book->recordings();
+        ASSERT_TRUE(list);
+        ASSERT_GE(static_cast<int>(list->size()), acknowledged) << "round " << round;
+        ASSERT_LE(static_cast<int>(list->size()), acknowledged + round + 1) << "at most one unacknowledged a round";
+        if (!list->empty()) {
+            EXPECT_EQ((*book->load(list->back().id))->size(), cycle().imported.recording->size());
+        }
+    }
+    EXPECT_GT(acknowledged, 0);
+    EXPECT_TRUE(open()->verify()->faults.empty());
+}

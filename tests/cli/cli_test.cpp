@@ -1,0 +1,177 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "cli/commands.h"
+#include "tests/support/sim.h"
+
+using namespace nk;
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+namespace {
+
+struct Ran {
+    int status;
+    std::string out, err;
+};
+
+Ran run(std::vector<std::string> args) {
+    std::ostringstream out, err;
+    const int status = runCommandLine(std::move(args), out, err);
+    return {status, out.str(), err.str()};
+}
+
+class Cli : public testing::Test {
+  protected:
+    void SetUp() override {
+        folder_ = fs::temp_directory_path() / ("nk-cli-" + std::to_string(::getpid()) + "-" + testing::UnitTest::GetInstance()->current_test_info()->name());
+        fs::remove_all(folder_);
+        fs::create_directories(folder_);
+    }
+    void TearDown() override { fs::remove_all(folder_); }
+    std::string write(const std::string& name, const std::string& text) {
+        std::ofstream(folder_ / name, std::ios::binary) << text;
+        return (folder_ / name).string();
+    }
+    std::string log() { return write("log.csv", nk::test::logged(nk::test::lithiumCycle(R"({"noise_V": 0.001, "noise_A": 0.001})")).text); }
+    fs::path folder_;
+};
+
+/// The shape of a JSON value: keys and types, array element shapes merged.
+json shapeOf(const json& j) {
+    if (j.is_object()) {
+        json out = json::object();
+        for (const auto& [key, value] : j.items()) out[key] = shapeOf(value);
+        return out;
+    }
+    if (j.is_array()) {
+        if (j.empty()) return "array";
+        json element = shapeOf(j.front());
+        return json::array({element});
+    }
+    if (j.is_number()) return "number";
+    return j.type_name();
+}
+
+}  // namespace
+
+TEST_F(Cli, AnalyseJsonKeepsItsContract) {
+    const Ran r = run({"analyse", log(), "--chemistry", "nmc", "--series", "3", "--rated-ah", "2.5", "--json"});
+    ASSERT_EQ(r.status, 0) << r.err;
+    const json j = json::parse(r.out);
+    EXPECT_EQ(j["schema"], "narrow-knee/analysis/1");
+    std::ifstream golden(std::string(NK_SOURCE_DIR) + "/tests/cli/analysis-shape.json");
+    const json expected = json::parse(golden);
+    // Fields may be added, never renamed or dropped.
+    const std::function<void(const json&, const json&, const std::string&)> holds = [&](const json& want, const json& have, const std::string& where) {
+        if (want.is_object()) {
+            for (const auto& [key, value] : want.items()) {
+                ASSERT_TRUE(have.contains(key)) << where << "." << key;
+                holds(value, have[key], where + "." + key);
+            }
+        } else if (want.is_array()) {
+            ASSERT_TRUE(have.is_array()) << where;
+            ASSERT_FALSE(have.empty()) << where;
+            for (const auto& element : have) holds(want.front(), element, where + "[]");
+        } else if (want == "any") {
+            return;
+        } else {
+            const std::string type = have.is_number() ? "number" : have.type_name();
+            EXPECT_THAT(want.get<std::string>(), testing::HasSubstr(type)) << where;
+        }
+    };
+    holds(expected, j, "");
+    std::vector<std::string> kinds;
+    for (const auto& s : j["steps"]) kinds.push_back(s["kind"]);
+    EXPECT_EQ(kinds, (std::vector<std::string>{"rest", "cc_charge", "cv_charge", "rest", "cc_discharge", "rest"}));
+    EXPECT_LT(j["steps"][4]["charge_Ah"].get<double>(), -2.2) << "signed: out of the battery";
+    EXPECT_TRUE(j["source"]["sha256"].is_null());
+}
+
+TEST_F(Cli, SameForAnyNumberOfThreads) {
+    const std::string file = log();
+    EXPECT_EQ(run({"analyse", file, "--threads", "1", "--json"}).out, run({"analyse", file, "--threads", "4", "--json"}).out);
+}
+
+TEST_F(Cli, HashOnDemandAndHazardStatus) {
+    const std::string file = log();
+    EXPECT_EQ(json::parse(run({"analyse", file, "--json", "--sha256"}).out)["source"]["sha256"].get<std::string>().size(), 64u);
+    EXPECT_EQ(run({"analyse", file, "--chemistry", "lfp", "--series", "3", "--fail-on-hazard"}).status, 3);
+    EXPECT_EQ(run({"analyse", file, "--chemistry", "nmc", "--series", "3", "--fail-on-hazard"}).status, 0);
+}
+
+TEST_F(Cli, StatusesAndMessages) {
+    EXPECT_EQ(run({"analyse", (folder_ / "none.csv").string()}).status, 1);
+    EXPECT_THAT(run({"analyse", (folder_ / "none.csv").string()}).err, testing::HasSubstr("none.csv"));
+    EXPECT_EQ(run({"analyse", write("prose.txt", "no numbers here\nat all\n")}).status, 1);
+    EXPECT_EQ(run({}).status, 2);
+    EXPECT_EQ(run({"dance"}).status, 2);
+    EXPECT_EQ(run({"analyse"}).status, 2);
+    EXPECT_EQ(run({"analyse", log(), "--chemistry", "mud"}).status, 2);
+    EXPECT_EQ(run({"analyse", log(), "--series", "-3"}).status, 2);
+    EXPECT_EQ(run({"analyse", log(), "--rated-ah", "nan"}).status, 2);
+    EXPECT_EQ(run({"analyse", log(), "--map", "moon=3"}).status, 2);
+    EXPECT_EQ(run({"--help"}).status, 0);
+    EXPECT_THAT(run({"--help"}).out, testing::HasSubstr("analyse"));
+    EXPECT_THAT(run({"analyse", "--help"}).out, testing::HasSubstr("--rated-ah"));
+}
+
+TEST_F(Cli, SimulateWritesALogThatReads) {
+    const std::string out = (folder_ / "demo.csv").string();
+    ASSERT_EQ(run({"simulate", "dew-heater-full-cycle", "-o", out}).status, 0);
+    const Ran r = run({"analyse", out, "--chemistry", "nmc", "--series", "3", "--rated-ah", "5"});
+    EXPECT_EQ(r.status, 0);
+    EXPECT_THAT(r.out, testing::HasSubstr("Delivered capacity"));
+    EXPECT_EQ(run({"simulate", "nothing-of-that-name", "-o", out}).status, 1);
+    EXPECT_EQ(run({"simulate", "dew-heater-full-cycle"}).status, 2);
+    EXPECT_EQ(run({"simulate", "dew-heater-full-cycle", "-o", "/nonexistent/x.csv"}).status, 1);
+    EXPECT_THAT(run({"simulate", "--list"}).out, testing::HasSubstr("dew-heater-full-cycle"));
+}
+
+TEST_F(Cli, BookFromImportToExport) {
+    const std::string book = (folder_ / "b.nkbook").string();
+    const std::string file = log();
+    EXPECT_EQ(run({"book", "list", book}).status, 1) << "not made by looking";
+    ASSERT_EQ(run({"book", "import", book, file, "--name", "Mount", "--chemistry", "nmc", "--series", "3", "--rated-ah", "2.5"}).status, 0);
+    EXPECT_THAT(run({"book", "list", book}).out, testing::HasSubstr("Mount"));
+    const json j = json::parse(run({"book", "list", book, "--json"}).out);
+    EXPECT_EQ(j["recordings"].size(), 1u);
+    EXPECT_EQ(run({"book", "verify", book}).status, 0);
+    const std::string back = (folder_ / "back.csv").string();
+    ASSERT_EQ(run({"book", "export", book, "1", "-o", back}).status, 0);
+    std::ifstream a(file), b(back);
+    EXPECT_EQ(std::string(std::istreambuf_iterator<char>(a), {}), std::string(std::istreambuf_iterator<char>(b), {}));
+    EXPECT_EQ(run({"book", "backup", book, "-o", (folder_ / "c.nkbook").string()}).status, 0);
+    EXPECT_EQ(run({"book", "import", book, write("bad.csv", "x"), file}).status, 1) << "one bad file is told, the other is stored";
+    EXPECT_EQ(json::parse(run({"book", "list", book, "--json"}).out)["recordings"].size(), 2u);
+}
+
+TEST_F(Cli, NumbersNeverDependOnTheLocale) {
+    const std::string file = log();
+    const std::string before = run({"analyse", file, "--json"}).out;
+    const char* old = std::setlocale(LC_ALL, nullptr);
+    const std::string kept = old != nullptr ? old : "C";
+    for (const char* name : {"de_DE.UTF-8", "fr_FR.UTF-8", "C.UTF-8"})
+        if (std::setlocale(LC_ALL, name) != nullptr) {
+            EXPECT_EQ(run({"analyse", file, "--json"}).out, before) << name;
+        }
+    std::setlocale(LC_ALL, kept.c_str());
+}
+
+TEST_F(Cli, TheProgramItselfRuns) {
+    const std::string command = std::string(NK_CLI) + " --version";
+    std::FILE* pipe = ::popen(command.c_str(), "r");
+    ASSERT_NE(pipe, nullptr);
+    char buffer[200] = {};
+    EXPECT_NE(std::fgets(buffer, sizeof buffer, pipe), nullptr);
+    EXPECT_EQ(::pclose(pipe), 0);
+    EXPECT_THAT(buffer, testing::HasSubstr("narrow-knee-cli"));
+}

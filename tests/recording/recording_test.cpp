@@ -1,0 +1,113 @@
+#include <gtest/gtest.h>
+#include <gsl/gsl_integration.h>
+
+#include <numeric>
+#include <random>
+
+#include "recording/integral.h"
+#include "recording/pyramid.h"
+#include "recording/smoothing.h"
+#include "tests/support/sim.h"
+
+using namespace nk;
+
+TEST(Pyramid, AgreesWithLookingAtEverySample) {
+    std::mt19937 random(7);
+    std::vector<double> column(10007);
+    for (double& x : column) x = static_cast<double>(random() % 100000) / 7;
+    column[500] = kNaN;
+    const Pyramid pyramid(column);
+    for (int n = 0; n < 500; ++n) {
+        std::size_t a = random() % column.size();
+        std::size_t b = random() % (column.size() + 1);
+        if (a > b) std::swap(a, b);
+        double low = INFINITY;
+        double high = -INFINITY;
+        for (std::size_t i = a; i < b; ++i)
+            if (std::isfinite(column[i])) low = std::min(low, column[i]), high = std::max(high, column[i]);
+        const MinMax m = pyramid.range(a, b);
+        if (low > high) {
+            EXPECT_TRUE(std::isnan(m.low));
+        } else {
+            EXPECT_EQ(m.low, low);
+            EXPECT_EQ(m.high, high);
+        }
+    }
+    EXPECT_TRUE(std::isnan(Pyramid().range(0, 5).low));
+}
+
+TEST(Smoothing, SlopeOfALineIsExactAndItsLagIsStated) {
+    std::vector<double> t(2000), y(2000);
+    for (std::size_t i = 0; i < t.size(); ++i) t[i] = 0.5 * static_cast<double>(i), y[i] = 3 + 0.02 * t[i];
+    const Smoothed slope = trailingSlope(t, y, 60);
+    EXPECT_TRUE(std::isnan(slope.value[10]));
+    EXPECT_NEAR(slope.value[1500], 0.02, 1e-9);
+    EXPECT_EQ(slope.lag_s, 30);
+    const Smoothed mean = trailingMean(t, y, 60);
+    EXPECT_NEAR(mean.value[1500], y[1500] - 0.02 * (mean.lag_s - 0.25), 1e-6) << "a trailing mean is late by its lag";
+    EXPECT_NEAR(centredMean(t, y, 60)[1000], y[1000], 1e-9);
+}
+
+TEST(Quality, FindsResolutionAndNoise) {
+    std::mt19937 random(3);
+    std::normal_distribution<double> noise(0, 0.004);
+    std::vector<double> fine(20000), coarse(20000);
+    for (std::size_t i = 0; i < fine.size(); ++i) {
+        const double x = 3.7 + 1e-5 * static_cast<double>(i);
+        fine[i] = x + noise(random);
+        coarse[i] = std::round(x / 0.01) * 0.01;
+    }
+    EXPECT_NEAR(estimateQuality(fine, 0).noise, 0.004, 0.0003);
+    EXPECT_NEAR(estimateQuality(coarse, 0.001).resolution, 0.01, 1e-6) << "the real step, not the written decimals";
+    EXPECT_LT(estimateQuality(coarse, 0.001).noise, 0.001);
+    EXPECT_EQ(estimateQuality({}, 0.001).resolution, 0.001);
+}
+
+TEST(Integral, AgreesWithAnIndependentQuadrature) {
+    // GSL's adaptive Gauss–Kronrod on the same current and voltage functions.
+    const auto current = [](double t) { return 1.5 + 0.5 * std::sin(t / 700); };
+    const auto voltage = [](double t) { return 3.6 + 0.4 * t / 7200; };
+    std::vector<double> t, v, i;
+    for (double x = 0; x <= 7200; x += 1) t.push_back(x), v.push_back(voltage(x)), i.push_back(current(x));
+    const auto r = nk::test::recording(t, v, i);
+    const Integral sum = integrate(*r, 0, r->size() - 1);
+    gsl_integration_workspace* w = gsl_integration_workspace_alloc(1000);
+    double expected = 0, error = 0;
+    gsl_function f{[](double x, void*) { return (1.5 + 0.5 * std::sin(x / 700)) / 3600; }, nullptr};
+    gsl_integration_qag(&f, 0, 7200, 0, 1e-10, 1000, 6, w, &expected, &error);
+    EXPECT_NEAR(sum.charge_Ah, expected, 1e-6);
+    gsl_function p{[](double x, void*) { return (1.5 + 0.5 * std::sin(x / 700)) * (3.6 + 0.4 * x / 7200) / 3600; }, nullptr};
+    gsl_integration_qag(&p, 0, 7200, 0, 1e-10, 1000, 6, w, &expected, &error);
+    EXPECT_NEAR(sum.energy_Wh, expected, 1e-6);
+    gsl_integration_workspace_free(w);
+}
+
+TEST(Integral, SplittingNeverChangesTheSum) {
+    const auto log = nk::test::logged(nk::test::lithiumCycle());
+    const Recording& r = *log.imported.recording;
+    const Integral whole = integrate(r, 0, r.size() - 1);
+    std::mt19937 random(11);
+    for (int n = 0; n < 50; ++n) {
+        const std::size_t cut = random() % r.size();
+        EXPECT_NEAR(integrate(r, 0, cut).charge_Ah + integrate(r, cut, r.size() - 1).charge_Ah, whole.charge_Ah, 1e-12);
+    }
+    EXPECT_NEAR(cumulativeCharge_Ah(r).back(), whole.charge_Ah, 1e-9);
+}
+
+TEST(Integral, AJumpLeavesHalfAnIntervalOpen) {
+    std::vector<double> t, v, i;
+    for (int k = 0; k < 40; ++k) t.push_back(10 * k), v.push_back(4), i.push_back(k < 20 ? 0 : 2);
+    const auto r = nk::test::recording(t, v, i);
+    const Integral sum = integrate(*r, 0, 39);
+    EXPECT_NEAR(sum.charge_Ah * 3600, 390, 1e-9);
+    EXPECT_NEAR(sum.samplingCharge_Ah * 3600, 10 / std::sqrt(3.0), 1e-9) << "half the range over √3";
+}
+
+TEST(Recording, EmptyAndSingle) {
+    const auto empty = nk::test::recording({}, {}, {});
+    EXPECT_EQ(empty->size(), 0u);
+    EXPECT_EQ(integrate(*empty, 0, 0).charge_Ah, 0);
+    const auto one = nk::test::recording({0}, {3.7}, {1});
+    EXPECT_EQ(one->nearest(100), 0u);
+    EXPECT_EQ(integrate(*one, 0, 0).charge_Ah, 0);
+}
