@@ -5,7 +5,8 @@
 namespace nk {
 
 bool AnalysisInput::assumed(const char* field) const {
-    return std::find(battery.assumed.begin(), battery.assumed.end(), field) != battery.assumed.end();
+    return std::find(battery.assumed.begin(), battery.assumed.end(), field) !=
+           battery.assumed.end();
 }
 
 const Reading* Analysis::reading(const std::string& name) const {
@@ -15,7 +16,8 @@ const Reading* Analysis::reading(const std::string& name) const {
 }
 
 bool Analysis::hasHazard() const {
-    return std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.severity == Severity::Hazard; });
+    return std::any_of(findings.begin(), findings.end(),
+                       [](const Finding& f) { return f.severity == Severity::Hazard; });
 }
 
 const Metric* findMetric(const std::string& name) {
@@ -30,14 +32,17 @@ const Check* findCheck(const std::string& code) {
     return nullptr;
 }
 
-Analysis analyse(const Recording& recording, const Battery& battery, const std::vector<StepEdit>& edits, const InstrumentAccuracy& accuracy) {
+Analysis analyse(const Recording& recording, const Battery& battery,
+                 const std::vector<StepEdit>& edits, const InstrumentAccuracy& accuracy) {
     Analysis out;
-    out.battery = completeBattery(battery, recording.voltage_V(), recording.current_A(), static_cast<int>(recording.cells_V().size()));
+    out.battery = completeBattery(battery, recording.voltage_V(), recording.current_A(),
+                                  static_cast<int>(recording.cells_V().size()));
     out.steps = applyEdits(recording, out.battery, findSteps(recording, out.battery), edits);
     const AnalysisInput input{recording, out.steps, out.battery, accuracy};
     for (const Metric& metric : metrics()) metric.compute(input, out.readings);
     for (const Check& check : checks()) check.compute(input, out.findings);
-    std::stable_sort(out.findings.begin(), out.findings.end(), [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
+    std::stable_sort(out.findings.begin(), out.findings.end(),
+                     [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;
 }
 

@@ -60,7 +60,7 @@ struct Analysis {
 };
 
 /// Completes the battery, finds the steps, applies the edits, runs the registry.
-Analysis analyse(const Recording& recording, const Battery& battery, const std::vector<StepEdit>& edits = {},
-                 const InstrumentAccuracy& accuracy = {});
+Analysis analyse(const Recording& recording, const Battery& battery,
+                 const std::vector<StepEdit>& edits = {}, const InstrumentAccuracy& accuracy = {});
 
 }  // namespace nk

@@ -27,9 +27,15 @@ int main(int argc, char** argv) {
     parser.setApplicationDescription(QApplication::tr("Honest numbers from battery logs."));
     parser.addHelpOption();
     parser.addVersionOption();
-    parser.addPositionalArgument("files", QApplication::tr("A bench book (.nkbook) and logs to open."), "[files …]");
-    const QCommandLineOption demo("demo", QApplication::tr("Start on the demo bench, in a book of its own."));
-    const QCommandLineOption render("render", QApplication::tr("Write pictures of the main views of the demo bench to a folder and quit."), "folder");
+    parser.addPositionalArgument(
+        "files", QApplication::tr("A bench book (.nkbook) and logs to open."), "[files …]");
+    const QCommandLineOption demo(
+        "demo", QApplication::tr("Start on the demo bench, in a book of its own."));
+    const QCommandLineOption render(
+        "render",
+        QApplication::tr(
+            "Write pictures of the main views of the demo bench to a folder and quit."),
+        "folder");
     parser.addOptions({demo, render});
     parser.process(app);
 
@@ -42,8 +48,10 @@ int main(int argc, char** argv) {
     QString path = settings.value("book", data + "/bench.nkbook").toString();
     QStringList logs;
     for (const QString& file : parser.positionalArguments()) {
-        if (file.endsWith(".nkbook")) path = file;
-        else logs << file;
+        if (file.endsWith(".nkbook"))
+            path = file;
+        else
+            logs << file;
     }
     if (parser.isSet(demo)) path = data + "/hill field kit.nkbook";
     auto book = nk::BenchBook::open(path.toStdString());

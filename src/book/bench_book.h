@@ -3,9 +3,9 @@
 //
 // Every change is one transaction and is on disk (WAL, synchronous FULL) when the call returns; a
 // kill at any moment loses nothing that was acknowledged. Locking rule: any number of windows may
-// open one book. Reading never waits. A writer takes the book for one short transaction and waits up
-// to five seconds for another to finish. A change to a battery names the revision it was based on; if
-// another window was faster, the change is refused and nothing is overwritten.
+// open one book. Reading never waits. A writer takes the book for one short transaction and waits
+// up to five seconds for another to finish. A change to a battery names the revision it was based
+// on; if another window was faster, the change is refused and nothing is overwritten.
 #pragma once
 
 #include <filesystem>
@@ -75,7 +75,8 @@ class BenchBook {
 
     /// Opens a book, creating it when `create`. Errors: no bench book, newer than this program,
     /// damaged, no permission.
-    static Expected<std::unique_ptr<BenchBook>> open(const std::filesystem::path& path, bool create = true);
+    static Expected<std::unique_ptr<BenchBook>> open(const std::filesystem::path& path,
+                                                     bool create = true);
     ~BenchBook();
     BenchBook(const BenchBook&) = delete;
     BenchBook& operator=(const BenchBook&) = delete;

@@ -11,7 +11,8 @@ namespace nk {
 namespace {
 
 constexpr int kLevel = 3;
-// Layout: 1 byte kind (0 raw doubles, 1 scaled), 1 byte decimal exponent, 4 bytes sample count, zstd frame.
+// Layout: 1 byte kind (0 raw doubles, 1 scaled), 1 byte decimal exponent, 4 bytes sample count,
+// zstd frame.
 constexpr std::size_t kHead = 6;
 
 std::string shuffled(const void* data, std::size_t count, std::size_t width) {
@@ -38,7 +39,8 @@ int decimalExponent(std::span<const double> samples) {
             const double scaled = std::nearbyint(x * kPower[e]);
             const double back = scaled / kPower[e];
             // Bits, not values: a −0 would come back as +0.
-            if (!(std::abs(scaled) < 9e15) || (scaled == 0 && std::signbit(x)) || std::memcmp(&back, &x, sizeof x) != 0) {
+            if (!(std::abs(scaled) < 9e15) || (scaled == 0 && std::signbit(x)) ||
+                std::memcmp(&back, &x, sizeof x) != 0) {
                 good = false;
                 break;
             }
@@ -49,14 +51,16 @@ int decimalExponent(std::span<const double> samples) {
 }
 
 Error damaged(const char* what) {
-    return {ErrorKind::Storage, std::string("A block of stored samples is damaged: ") + what + ".", "bench book", ""};
+    return {ErrorKind::Storage, std::string("A block of stored samples is damaged: ") + what + ".",
+            "bench book", ""};
 }
 
 }  // namespace
 
 std::string compressBytes(std::string_view bytes) {
     std::string out(ZSTD_compressBound(bytes.size()), '\0');
-    const std::size_t size = ZSTD_compress(out.data(), out.size(), bytes.data(), bytes.size(), kLevel);
+    const std::size_t size =
+        ZSTD_compress(out.data(), out.size(), bytes.data(), bytes.size(), kLevel);
     out.resize(ZSTD_isError(size) != 0 ? 0 : size);
     return out;
 }
@@ -64,7 +68,8 @@ std::string compressBytes(std::string_view bytes) {
 Expected<std::string> decompressBytes(std::string_view packed, std::size_t size) {
     std::string out(size, '\0');
     const std::size_t got = ZSTD_decompress(out.data(), size, packed.data(), packed.size());
-    if (ZSTD_isError(got) != 0 || got != size) return tl::unexpected<Error>(damaged("it does not unpack to its size"));
+    if (ZSTD_isError(got) != 0 || got != size)
+        return tl::unexpected<Error>(damaged("it does not unpack to its size"));
     return out;
 }
 
@@ -75,9 +80,11 @@ std::string packChunk(std::span<const double> samples) {
         std::vector<std::uint64_t> deltas(samples.size());
         std::int64_t previous = 0;
         for (std::size_t i = 0; i < samples.size(); ++i) {
-            const auto value = static_cast<std::int64_t>(std::nearbyint(samples[i] * kPower[exponent]));
+            const auto value =
+                static_cast<std::int64_t>(std::nearbyint(samples[i] * kPower[exponent]));
             const std::int64_t delta = value - previous;
-            deltas[i] = (static_cast<std::uint64_t>(delta) << 1) ^ static_cast<std::uint64_t>(delta >> 63);
+            deltas[i] =
+                (static_cast<std::uint64_t>(delta) << 1) ^ static_cast<std::uint64_t>(delta >> 63);
             previous = value;
         }
         body = shuffled(deltas.data(), deltas.size(), 8);
@@ -97,8 +104,10 @@ Expected<void> unpackChunk(std::string_view packed, std::vector<double>& out) {
     const int kind = packed[0];
     const int exponent = packed[1];
     std::uint32_t count = 0;
-    for (std::size_t b = 0; b < 4; ++b) count |= static_cast<std::uint32_t>(static_cast<unsigned char>(packed[2 + b])) << (8 * b);
-    if (kind < 0 || kind > 1 || exponent < 0 || exponent > 8 || count > kChunkSamples) return tl::unexpected<Error>(damaged("its head is wrong"));
+    for (std::size_t b = 0; b < 4; ++b)
+        count |= static_cast<std::uint32_t>(static_cast<unsigned char>(packed[2 + b])) << (8 * b);
+    if (kind < 0 || kind > 1 || exponent < 0 || exponent > 8 || count > kChunkSamples)
+        return tl::unexpected<Error>(damaged("its head is wrong"));
     const auto body = decompressBytes(packed.substr(kHead), std::size_t{count} * 8);
     if (!body) return tl::unexpected<Error>(body.error());
     const std::size_t from = out.size();

@@ -18,7 +18,8 @@ std::string packChunk(std::span<const double> samples);
 Expected<void> unpackChunk(std::string_view packed, std::vector<double>& out);
 
 std::string compressBytes(std::string_view bytes);
-/// `size` is the expected size; a mismatch is an error, so that no damaged frame grows without bound.
+/// `size` is the expected size; a mismatch is an error, so that no damaged frame grows without
+/// bound.
 Expected<std::string> decompressBytes(std::string_view packed, std::size_t size);
 
 }  // namespace nk

@@ -9,7 +9,8 @@ namespace nk {
 std::string sha256(std::string_view bytes) {
     std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
     unsigned int length = 0;
-    if (EVP_Digest(bytes.data(), bytes.size(), digest.data(), &length, EVP_sha256(), nullptr) != 1) return {};
+    if (EVP_Digest(bytes.data(), bytes.size(), digest.data(), &length, EVP_sha256(), nullptr) != 1)
+        return {};
     static constexpr char kHex[] = "0123456789abcdef";
     std::string out;
     for (unsigned int i = 0; i < length; ++i) {

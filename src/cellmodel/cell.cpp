@@ -13,7 +13,9 @@ constexpr double kKelvin = 273.15;
 double Cell::openCircuit_V() const {
     const OpenCircuitCurve& ocv = p_.chemistry->ocv;
     // Beyond the table the end slopes go on, so that an overcharged cell shows it.
-    if (s_.soc > 1) return ocv.voltage_V(1) + (s_.soc - 1) * (p_.chemistry->nickel() ? 0 : std::max(0.5, ocv.slope_V(1)));
+    if (s_.soc > 1)
+        return ocv.voltage_V(1) +
+               (s_.soc - 1) * (p_.chemistry->nickel() ? 0 : std::max(0.5, ocv.slope_V(1)));
     if (s_.soc < 0) return ocv.voltage_V(0) + s_.soc * std::max(5.0, ocv.slope_V(0));
     return ocv.voltage_V(s_.soc);
 }
@@ -39,7 +41,8 @@ double Cell::sourceVoltage_V(double current_A) const {
 
 double Cell::resistance_ohm() const {
     const double T = s_.temperature_C + kKelvin;
-    const double warm = std::exp(p_.chemistry->activation_J_mol / kGas * (1 / T - 1 / (25 + kKelvin)));
+    const double warm =
+        std::exp(p_.chemistry->activation_J_mol / kGas * (1 / T - 1 / (25 + kKelvin)));
     const double empty = 1 + 1.5 * std::exp(-std::max(s_.soc, -0.1) / 0.05);
     return p_.r0_ohm * warm * empty;
 }
@@ -47,9 +50,10 @@ double Cell::resistance_ohm() const {
 void Cell::step(double current_A, double dt_s, double ambient_C) {
     const double resistance = resistance_ohm();
     const double efficiency = current_A > 0 ? chargeEfficiency() : 1;
-    const double lostPower = current_A > 0 ? (1 - efficiency) * current_A * voltage_V(current_A) : 0;
-    const double heat = current_A * current_A * resistance + s_.v1_V * s_.v1_V / p_.r1_ohm + s_.v2_V * s_.v2_V / p_.r2_ohm +
-                        (p_.chemistry->nickel() ? lostPower : 0);
+    const double lostPower =
+        current_A > 0 ? (1 - efficiency) * current_A * voltage_V(current_A) : 0;
+    const double heat = current_A * current_A * resistance + s_.v1_V * s_.v1_V / p_.r1_ohm +
+                        s_.v2_V * s_.v2_V / p_.r2_ohm + (p_.chemistry->nickel() ? lostPower : 0);
     const double e1 = std::exp(-dt_s / p_.tau1_s);
     const double e2 = std::exp(-dt_s / p_.tau2_s);
     s_.v1_V = s_.v1_V * e1 + p_.r1_ohm * current_A * (1 - e1);
@@ -57,7 +61,8 @@ void Cell::step(double current_A, double dt_s, double ambient_C) {
     s_.soc += (current_A * efficiency - p_.leak_A) * dt_s / 3600 / p_.capacity_Ah;
     // Newton's law of cooling with constant heat over the step, exactly.
     const double settled = ambient_C + heat / p_.heatLoss_W_K;
-    s_.temperature_C = settled + (s_.temperature_C - settled) * std::exp(-dt_s * p_.heatLoss_W_K / p_.heatCapacity_J_K);
+    s_.temperature_C = settled + (s_.temperature_C - settled) *
+                                     std::exp(-dt_s * p_.heatLoss_W_K / p_.heatCapacity_J_K);
 }
 
 }  // namespace nk

@@ -10,7 +10,7 @@ namespace nk {
 struct CellParameters {
     const Chemistry* chemistry = nullptr;
     double capacity_Ah = 1;
-    double r0_ohm = 0.03;        ///< at 25 °C, half charged
+    double r0_ohm = 0.03;  ///< at 25 °C, half charged
     double r1_ohm = 0.01, tau1_s = 20;
     double r2_ohm = 0.015, tau2_s = 400;
     double heatCapacity_J_K = 45;
@@ -18,7 +18,7 @@ struct CellParameters {
     double leak_A = 0;           ///< self-discharge as a current
     /// Nickel only: fall of the voltage per kelvin of warming in overcharge, V/K. Larger for NiCd.
     double warmDrop_V_K = 0;
-    double fullSharpness = 0.02; ///< width in state of charge over which efficiency falls
+    double fullSharpness = 0.02;  ///< width in state of charge over which efficiency falls
 };
 
 struct CellState {
@@ -35,7 +35,9 @@ class Cell {
     double sourceVoltage_V(double current_A) const;
     /// Series resistance now, Ω.
     double resistance_ohm() const;
-    double voltage_V(double current_A) const { return sourceVoltage_V(current_A) + current_A * resistance_ohm(); }
+    double voltage_V(double current_A) const {
+        return sourceVoltage_V(current_A) + current_A * resistance_ohm();
+    }
     /// Fraction of the charging current that is stored; 1 for lithium.
     double chargeEfficiency() const;
 

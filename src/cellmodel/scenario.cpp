@@ -11,7 +11,9 @@ namespace {
 
 using nlohmann::json;
 
-double get(const json& j, const char* key, double fallback) { return j.value(key, fallback); }
+double get(const json& j, const char* key, double fallback) {
+    return j.value(key, fallback);
+}
 
 void readBattery(const json& j, Scenario& s) {
     const auto& b = j.at("battery");
@@ -34,19 +36,24 @@ void readBattery(const json& j, Scenario& s) {
     p.heatCapacity_J_K = get(b, "heat_capacity_J_K", 18 * p.capacity_Ah);
     p.heatLoss_W_K = get(b, "heat_loss_W_K", 0.03 * p.capacity_Ah + 0.02);
     p.leak_A = get(b, "leak_A", 0);
-    p.warmDrop_V_K = get(b, "warm_drop_V_K", s.battery.chemistry == "nicd" ? 0.006 : s.battery.chemistry == "nimh" ? 0.0035 : 0);
+    p.warmDrop_V_K = get(b, "warm_drop_V_K",
+                         s.battery.chemistry == "nicd"   ? 0.006
+                         : s.battery.chemistry == "nimh" ? 0.0035
+                                                         : 0);
     p.fullSharpness = get(b, "full_sharpness", 0.02);
     CellState state;
     state.soc = get(b, "soc", 0.3);
     state.temperature_C = get(b, "temperature_C", s.ambient_C);
     const int series = s.battery.series;
-    if (series < 1 || series > 400) throw std::runtime_error("battery.series must be from 1 to 400");
+    if (series < 1 || series > 400)
+        throw std::runtime_error("battery.series must be from 1 to 400");
     s.cells.assign(static_cast<std::size_t>(series), p);
     s.states.assign(static_cast<std::size_t>(series), state);
     if (b.contains("cells")) {
         std::size_t n = 0;
         for (const auto& c : b.at("cells")) {
-            if (n >= s.cells.size()) throw std::runtime_error("battery.cells has more entries than battery.series");
+            if (n >= s.cells.size())
+                throw std::runtime_error("battery.cells has more entries than battery.series");
             s.cells[n].capacity_Ah *= get(c, "capacity", 1);
             s.cells[n].r0_ohm *= get(c, "resistance", 1);
             s.states[n].soc = get(c, "soc", state.soc);
@@ -59,13 +66,21 @@ ProgramStep readStep(const json& j) {
     using Kind = ProgramStep::Kind;
     ProgramStep step;
     const std::string what = j.at("do").get<std::string>();
-    if (what == "rest") step.kind = Kind::Rest;
-    else if (what == "charge") step.kind = Kind::Charge;
-    else if (what == "discharge") step.kind = Kind::Discharge;
-    else if (what == "power") step.kind = Kind::Power;
-    else if (what == "resistor") step.kind = Kind::Resistor;
-    else if (what == "profile") step.kind = Kind::Profile;
-    else throw std::runtime_error("program.do is '" + what + "'; accepted: rest, charge, discharge, power, resistor, profile");
+    if (what == "rest")
+        step.kind = Kind::Rest;
+    else if (what == "charge")
+        step.kind = Kind::Charge;
+    else if (what == "discharge")
+        step.kind = Kind::Discharge;
+    else if (what == "power")
+        step.kind = Kind::Power;
+    else if (what == "resistor")
+        step.kind = Kind::Resistor;
+    else if (what == "profile")
+        step.kind = Kind::Profile;
+    else
+        throw std::runtime_error("program.do is '" + what +
+                                 "'; accepted: rest, charge, discharge, power, resistor, profile");
     step.current_A = get(j, "current_A", 0);
     step.power_W = get(j, "power_W", 0);
     step.resistance_ohm = get(j, "resistance_ohm", 0);
@@ -82,9 +97,13 @@ ProgramStep readStep(const json& j) {
     step.times = j.value("times", 1);
     if (j.contains("levels_A")) step.levels_A = j.at("levels_A").get<std::vector<double>>();
     const bool needsCurrent = step.kind == Kind::Charge || step.kind == Kind::Discharge;
-    if (needsCurrent && step.current_A <= 0) throw std::runtime_error("a " + what + " step needs current_A above 0");
-    const bool ends = step.longest_s > 0 || step.floor_V > 0 || step.cellFloor_V > 0 || step.cutoff_A > 0 || step.peakDrop_V > 0 || step.charge_Ah > 0;
-    if (!ends) throw std::runtime_error("a " + what + " step never ends: give longest_s, a floor, a cut-off or a charge");
+    if (needsCurrent && step.current_A <= 0)
+        throw std::runtime_error("a " + what + " step needs current_A above 0");
+    const bool ends = step.longest_s > 0 || step.floor_V > 0 || step.cellFloor_V > 0 ||
+                      step.cutoff_A > 0 || step.peakDrop_V > 0 || step.charge_Ah > 0;
+    if (!ends)
+        throw std::runtime_error(
+            "a " + what + " step never ends: give longest_s, a floor, a cut-off or a charge");
     return step;
 }
 
@@ -92,7 +111,8 @@ void readProgram(const json& list, std::vector<ProgramStep>& out) {
     for (const auto& j : list) {
         if (j.contains("repeat")) {
             const int times = j.at("repeat").get<int>();
-            if (times < 1 || times > 10000) throw std::runtime_error("repeat must be from 1 to 10000");
+            if (times < 1 || times > 10000)
+                throw std::runtime_error("repeat must be from 1 to 10000");
             for (int n = 0; n < times; ++n) readProgram(j.at("program"), out);
         } else {
             out.push_back(readStep(j));
@@ -105,7 +125,8 @@ void readLogger(const json& j, Scenario& s) {
         const auto& l = j.at("logger");
         LoggerSettings& g = s.logger;
         g.interval_s = get(l, "interval_s", 1);
-        if (!(g.interval_s >= 0.001 && g.interval_s <= 3600)) throw std::runtime_error("logger.interval_s must be from 0.001 to 3600");
+        if (!(g.interval_s >= 0.001 && g.interval_s <= 3600))
+            throw std::runtime_error("logger.interval_s must be from 0.001 to 3600");
         g.resolution_V = get(l, "resolution_V", g.resolution_V);
         g.resolution_A = get(l, "resolution_A", g.resolution_A);
         g.resolution_C = get(l, "resolution_C", g.resolution_C);
@@ -162,7 +183,8 @@ Expected<Scenario> parseScenario(std::string_view text, const std::string& name)
         readProgram(j.at("program"), s.program);
         readLogger(j, s);
     } catch (const std::exception& e) {
-        return fail(ErrorKind::InvalidArgument, std::string("The scenario cannot be read: ") + e.what() + ".", name,
+        return fail(ErrorKind::InvalidArgument,
+                    std::string("The scenario cannot be read: ") + e.what() + ".", name,
                     "a scenario as described in docs/formats.md.");
     }
     return s;

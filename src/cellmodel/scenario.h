@@ -13,19 +13,19 @@ namespace nk {
 
 struct ProgramStep {
     enum class Kind { Rest, Charge, Discharge, Power, Resistor, Profile } kind = Kind::Rest;
-    double current_A = 0;      ///< size, without sign
-    double power_W = 0;        ///< of a power load; limit of a charger (0: none)
+    double current_A = 0;  ///< size, without sign
+    double power_W = 0;    ///< of a power load; limit of a charger (0: none)
     double resistance_ohm = 0;
-    double set_V = 0;          ///< pack voltage of a charger; 0: none (nickel)
-    double cutoff_A = 0;       ///< charger stops under this current; 0: never
-    double floor_V = 0;        ///< load stops under this pack voltage
-    double cellFloor_V = 0;    ///< load stops when any cell is under this
-    double longest_s = 0;      ///< time limit; 0: none
-    double peakDrop_V = 0;     ///< −ΔV per cell of a nickel charger; 0: off
-    double holdOff_s = 600;    ///< … not in this time from the start
-    double softness_ohm = 0;   ///< lead resistance between charger and battery: a soft knee
-    double charge_Ah = 0;      ///< charge limit; 0: none
-    double ambient_C = kNaN;   ///< new surroundings from here on
+    double set_V = 0;         ///< pack voltage of a charger; 0: none (nickel)
+    double cutoff_A = 0;      ///< charger stops under this current; 0: never
+    double floor_V = 0;       ///< load stops under this pack voltage
+    double cellFloor_V = 0;   ///< load stops when any cell is under this
+    double longest_s = 0;     ///< time limit; 0: none
+    double peakDrop_V = 0;    ///< −ΔV per cell of a nickel charger; 0: off
+    double holdOff_s = 600;   ///< … not in this time from the start
+    double softness_ohm = 0;  ///< lead resistance between charger and battery: a soft knee
+    double charge_Ah = 0;     ///< charge limit; 0: none
+    double ambient_C = kNaN;  ///< new surroundings from here on
     int times = 1;
     std::vector<double> levels_A;  ///< Profile: signed currents, `longest_s` each
 };
@@ -52,7 +52,8 @@ struct LogFormat {
     bool fahrenheit = false;
     bool bom = false, crlf = false, counter = false, unitLine = false, header = true;
     std::vector<std::string> preamble;
-    std::vector<std::string> titles;  ///< time, voltage, current, temperature, mode, counter; cells follow
+    std::vector<std::string>
+        titles;  ///< time, voltage, current, temperature, mode, counter; cells follow
 };
 
 struct Scenario {

@@ -33,12 +33,15 @@ class Noise {
     double kept_ = 0;
 };
 
-double rounded(double x, double step) { return step > 0 ? std::round(x / step) * step : x; }
+double rounded(double x, double step) {
+    return step > 0 ? std::round(x / step) * step : x;
+}
 
 class Run {
   public:
     explicit Run(const Scenario& s) : s_(s), noise_(s.seed), ambient_(s.ambient_C) {
-        for (std::size_t n = 0; n < s.cells.size(); ++n) cells_.emplace_back(s.cells[n], s.states[n]);
+        for (std::size_t n = 0; n < s.cells.size(); ++n)
+            cells_.emplace_back(s.cells[n], s.states[n]);
         out_.logged.textStep_V = s.logger.resolution_V;
         out_.logged.textStep_A = s.logger.resolution_A;
         out_.logged.textStep_C = s.logger.resolution_C;
@@ -49,8 +52,10 @@ class Run {
         for (const ProgramStep& step : s_.program)
             for (int n = 0; n < step.times && !full(); ++n) {
                 if (std::isfinite(step.ambient_C)) ambient_ = step.ambient_C;
-                if (step.kind == ProgramStep::Kind::Profile) profile(step);
-                else phase(step);
+                if (step.kind == ProgramStep::Kind::Profile)
+                    profile(step);
+                else
+                    phase(step);
             }
         log(current_);
         return std::move(out_);
@@ -81,9 +86,12 @@ class Run {
         using Kind = ProgramStep::Kind;
         limited = false;
         switch (step.kind) {
-            case Kind::Rest: return 0;
-            case Kind::Discharge: return -step.current_A;
-            case Kind::Resistor: return -source(-1) / (resistance() + step.resistance_ohm);
+            case Kind::Rest:
+                return 0;
+            case Kind::Discharge:
+                return -step.current_A;
+            case Kind::Resistor:
+                return -source(-1) / (resistance() + step.resistance_ohm);
             case Kind::Power: {
                 // P = (E − I·R)·I, the smaller root.
                 const double e = source(-1);
@@ -95,7 +103,8 @@ class Run {
                 double i = step.current_A;
                 const double r = resistance();
                 const double e = source(i);
-                if (step.power_W > 0) i = std::min(i, (-e + std::sqrt(e * e + 4 * r * step.power_W)) / (2 * r));
+                if (step.power_W > 0)
+                    i = std::min(i, (-e + std::sqrt(e * e + 4 * r * step.power_W)) / (2 * r));
                 if (step.set_V > 0) {
                     // The charger holds the voltage at its own end of the leads.
                     const double atSet = (step.set_V - e) / (r + step.softness_ohm);
@@ -106,7 +115,8 @@ class Run {
                 }
                 return i;
             }
-            case Kind::Profile: return 0;
+            case Kind::Profile:
+                return 0;
         }
         return 0;
     }
@@ -123,12 +133,17 @@ class Run {
             const double elapsed = time_ - truth.start_s;
             if (limited && std::isnan(truth.knee_s)) truth.knee_s = time_;
             if (step.longest_s > 0 && elapsed >= step.longest_s - 1e-9) break;
-            if (i < 0 && ((step.floor_V > 0 && v <= step.floor_V) || (step.cellFloor_V > 0 && lowestCell(i) <= step.cellFloor_V))) break;
+            if (i < 0 && ((step.floor_V > 0 && v <= step.floor_V) ||
+                          (step.cellFloor_V > 0 && lowestCell(i) <= step.cellFloor_V)))
+                break;
             if (i >= 0 && step.cutoff_A > 0 && limited && i <= step.cutoff_A) break;
             if (step.charge_Ah > 0 && std::abs(truth.charge_Ah) >= step.charge_Ah) break;
-            if (step.kind == ProgramStep::Kind::Charge && step.set_V <= 0 && elapsed >= step.holdOff_s) {
+            if (step.kind == ProgramStep::Kind::Charge && step.set_V <= 0 &&
+                elapsed >= step.holdOff_s) {
                 if (v > peak) peak = v, peakAt = time_;
-                if (step.peakDrop_V > 0 && peak - v >= step.peakDrop_V * static_cast<double>(cells_.size())) break;
+                if (step.peakDrop_V > 0 &&
+                    peak - v >= step.peakDrop_V * static_cast<double>(cells_.size()))
+                    break;
             }
             advance(i, dt, truth);
         }
@@ -172,12 +187,17 @@ class Run {
             const double cell = cells_[n].voltage_V(i);
             v += cell;
             t = std::max(t, cells_[n].state().temperature_C);
-            if (g.cells) d.cells_V[n].push_back(rounded(cell * g.gain_V + g.noise_V * noise_.normal(), g.resolution_V));
+            if (g.cells)
+                d.cells_V[n].push_back(
+                    rounded(cell * g.gain_V + g.noise_V * noise_.normal(), g.resolution_V));
         }
         d.time_s.push_back(time_);
-        d.voltage_V.push_back(rounded(v * g.gain_V + g.offset_V + g.noise_V * noise_.normal(), g.resolution_V));
-        d.current_A.push_back(rounded(i * g.gain_A + g.offset_A + g.noise_A * noise_.normal(), g.resolution_A));
-        if (g.temperature) d.temperature_C.push_back(rounded(t + g.noise_C * noise_.normal(), g.resolution_C));
+        d.voltage_V.push_back(
+            rounded(v * g.gain_V + g.offset_V + g.noise_V * noise_.normal(), g.resolution_V));
+        d.current_A.push_back(
+            rounded(i * g.gain_A + g.offset_A + g.noise_A * noise_.normal(), g.resolution_A));
+        if (g.temperature)
+            d.temperature_C.push_back(rounded(t + g.noise_C * noise_.normal(), g.resolution_C));
         nextLog_ = static_cast<double>(d.time_s.size()) * g.interval_s;
     }
 
@@ -194,6 +214,8 @@ class Run {
 
 }  // namespace
 
-Simulation simulate(const Scenario& scenario) { return Run(scenario).go(); }
+Simulation simulate(const Scenario& scenario) {
+    return Run(scenario).go();
+}
 
 }  // namespace nk

@@ -119,7 +119,8 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
 const std::vector<Chemistry>& chemistries() {
     static const std::vector<Chemistry> all = [] {
         std::vector<Chemistry> list;
-        for (const char* id : {"nmc", "nca", "lco", "lmo", "lipo", "lihv", "lfp", "lto", "nimh", "nicd"})
+        for (const char* id :
+             {"nmc", "nca", "lco", "lmo", "lipo", "lihv", "lfp", "lto", "nimh", "nicd"})
             for (const auto& [name, text] : chemistryFiles())
                 if (name == id) list.push_back(parseChemistry(name, text));
         return list;
@@ -133,8 +134,8 @@ Expected<const Chemistry*> findChemistry(std::string_view id) {
         if (c.id == id) return &c;
         ids += ids.empty() ? c.id : ", " + c.id;
     }
-    return fail(ErrorKind::InvalidArgument, "There is no chemistry called '" + std::string(id) + "'.",
-                "chemistry", ids + ".");
+    return fail(ErrorKind::InvalidArgument,
+                "There is no chemistry called '" + std::string(id) + "'.", "chemistry", ids + ".");
 }
 
 const Chemistry* Battery::chemistryData() const {
@@ -148,10 +149,11 @@ Expected<void> Battery::check() const {
         if (!found) return tl::unexpected<Error>(found.error());
     }
     const auto outside = [](const char* field, const char* accepted) {
-        return fail(ErrorKind::InvalidArgument, std::string("The ") + field + " is out of range.", field,
-                    accepted);
+        return fail(ErrorKind::InvalidArgument, std::string("The ") + field + " is out of range.",
+                    field, accepted);
     };
-    if (series < 0 || series > 1000) return outside("series count", "a whole number from 1 to 1000.");
+    if (series < 0 || series > 1000)
+        return outside("series count", "a whole number from 1 to 1000.");
     if (parallel < 0 || parallel > 1000)
         return outside("parallel count", "a whole number from 1 to 1000.");
     if (!(rated_Ah >= 0 && rated_Ah <= 1e5))
@@ -171,7 +173,8 @@ Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
     const std::size_t stride = std::max<std::size_t>(1, voltage_V.size() / 20000);
     for (std::size_t i = 0; i < voltage_V.size(); i += stride) sorted.push_back(voltage_V[i]);
     std::sort(sorted.begin(), sorted.end());
-    const double high = sorted[static_cast<std::size_t>(0.998 * static_cast<double>(sorted.size() - 1))];
+    const double high =
+        sorted[static_cast<std::size_t>(0.998 * static_cast<double>(sorted.size() - 1))];
     bool charges = false;
     for (std::size_t i = 0; i < current_A.size() && !charges; i += stride)
         charges = current_A[i] > 0.01;

@@ -39,16 +39,16 @@ struct Chemistry {
     std::string label;  ///< for people
     Family family = Family::Lithium;
     double nominal_V = 0;
-    double set_V = 0;         ///< end-of-charge voltage; NaN for nickel
-    double fault_V = 0;       ///< above this a charge is a hazard; NaN for nickel
+    double set_V = 0;             ///< end-of-charge voltage; NaN for nickel
+    double fault_V = 0;           ///< above this a charge is a hazard; NaN for nickel
     double dischargeFloor_V = 0;  ///< usual end of discharge
     double overdrained_V = 0;     ///< under this the cell is over-drained: do not just charge
     double outOfUse_V = 0;        ///< under this a lithium cell is out of use; 0 for nickel
     double chargeMin_C = 0, chargeMax_C = 45;
     double chargeSlowBelow_C = 10;
     double dischargeMax_C = 60;
-    double chargeC = 1;     ///< usual highest charge rate without a maker's figure, C
-    double peakDrop_V = 0;  ///< −ΔV per cell, nickel
+    double chargeC = 1;           ///< usual highest charge rate without a maker's figure, C
+    double peakDrop_V = 0;        ///< −ΔV per cell, nickel
     double activation_J_mol = 0;  ///< default Ea of the resistance's temperature law
     double specificEnergy_Wh_kg = 0;
     OpenCircuitCurve ocv;

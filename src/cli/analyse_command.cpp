@@ -12,7 +12,8 @@
 
 namespace nk {
 
-AnalyseCommand::AnalyseCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err) : out_(out), err_(err) {
+AnalyseCommand::AnalyseCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err)
+    : out_(out), err_(err) {
     CLI::App* command = app.add_subcommand("analyse", "Steps, readings and findings of one log");
     command->add_option("LOG", log_, "the log file (CSV, TSV, TXT)")->required();
     battery_.addTo(*command);
@@ -41,7 +42,10 @@ int AnalyseCommand::run() {
     }
     Progress progress;
     if (::isatty(STDERR_FILENO) != 0 && bytes->size() > (std::size_t{32} << 20))
-        progress = [this](double done) { err_ << "\rreading " << static_cast<int>(100 * done) << " %" << (done >= 1 ? "\n" : "") << std::flush; };
+        progress = [this](double done) {
+            err_ << "\rreading " << static_cast<int>(100 * done) << " %" << (done >= 1 ? "\n" : "")
+                 << std::flush;
+        };
     const auto log = readTextTable(*bytes, log_, *options, progress);
     if (!log) {
         err_ << log.error().text() << '\n';
@@ -51,7 +55,8 @@ int AnalyseCommand::run() {
     bytes->clear();
     bytes->shrink_to_fit();
     const Analysis analysis = analyse(*log->recording, *battery);
-    out_ << (json_ ? analysisJson(*log, analysis, log_, hash) : analysisText(*log->recording, analysis, log_));
+    out_ << (json_ ? analysisJson(*log, analysis, log_, hash)
+                   : analysisText(*log->recording, analysis, log_));
     out_.flush();
     if (!out_) {
         err_ << "standard output: the result could not be written.\n";

@@ -17,11 +17,16 @@
 namespace nk {
 
 namespace {
-double now_s() { return std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count(); }
+double now_s() {
+    return std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch())
+        .count();
+}
 }  // namespace
 
-BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err) : out_(out), err_(err) {
-    CLI::App* book = app.add_subcommand("book", "The bench book: list, verify, import, export, backup");
+BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err)
+    : out_(out), err_(err) {
+    CLI::App* book =
+        app.add_subcommand("book", "The bench book: list, verify, import, export, backup");
     book->require_subcommand(1);
     const auto with = [&](const char* name, const char* text, int (BookCommand::*work)()) {
         CLI::App* c = book->add_subcommand(name, text);
@@ -29,17 +34,25 @@ BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ost
         c->callback([this, &status, work] { status = (this->*work)(); });
         return c;
     };
-    with("list", "Batteries and recordings", &BookCommand::list)->add_flag("--json", json_, "JSON instead of text");
-    with("verify", "Checks every block, every original and SQLite's own structure", &BookCommand::verify);
-    CLI::App* import = with("import", "Reads logs into the book (made when it is not there)", &BookCommand::importLogs);
+    with("list", "Batteries and recordings", &BookCommand::list)
+        ->add_flag("--json", json_, "JSON instead of text");
+    with("verify", "Checks every block, every original and SQLite's own structure",
+         &BookCommand::verify);
+    CLI::App* import = with("import", "Reads logs into the book (made when it is not there)",
+                            &BookCommand::importLogs);
     import->add_option("LOG", logs_, "log files")->required();
-    import->add_option("--name", name_, "the battery's name; made when the book has none of that name");
+    import->add_option("--name", name_,
+                       "the battery's name; made when the book has none of that name");
     battery_.addTo(*import);
     reading_.addTo(*import);
-    CLI::App* exportApp = with("export", "Writes a recording's original file", &BookCommand::exportOriginal);
-    exportApp->add_option("RECORDING", recording_, "the recording's number (book list)")->required();
+    CLI::App* exportApp =
+        with("export", "Writes a recording's original file", &BookCommand::exportOriginal);
+    exportApp->add_option("RECORDING", recording_, "the recording's number (book list)")
+        ->required();
     exportApp->add_option("-o,--output", target_, "the file to write")->required();
-    with("backup", "Writes a consistent copy", &BookCommand::backup)->add_option("-o,--output", target_, "the new file")->required();
+    with("backup", "Writes a consistent copy", &BookCommand::backup)
+        ->add_option("-o,--output", target_, "the new file")
+        ->required();
 }
 
 int BookCommand::list() {
@@ -47,28 +60,51 @@ int BookCommand::list() {
     if (!book) return err_ << book.error().text() << '\n', 1;
     const auto batteries = (*book)->batteries();
     const auto recordings = (*book)->recordings();
-    if (!batteries || !recordings) return err_ << (batteries ? recordings.error() : batteries.error()).text() << '\n', 1;
+    if (!batteries || !recordings)
+        return err_ << (batteries ? recordings.error() : batteries.error()).text() << '\n', 1;
     if (json_) {
         using Json = nlohmann::ordered_json;
         const auto number = [](double x) { return std::isfinite(x) ? Json(x) : Json(nullptr); };
         Json b = Json::array();
         for (const auto& e : *batteries)
-            b.push_back({{"id", e.id}, {"name", e.battery.name}, {"chemistry", e.battery.chemistry}, {"series", e.battery.series}, {"parallel", e.battery.parallel}, {"rated_Ah", e.battery.rated_Ah}});
+            b.push_back({{"id", e.id},
+                         {"name", e.battery.name},
+                         {"chemistry", e.battery.chemistry},
+                         {"series", e.battery.series},
+                         {"parallel", e.battery.parallel},
+                         {"rated_Ah", e.battery.rated_Ah}});
         Json r = Json::array();
         for (const auto& e : *recordings)
-            r.push_back({{"id", e.id}, {"battery", e.batteryId > 0 ? Json(e.batteryId) : Json(nullptr)}, {"title", e.title}, {"file", e.fileName}, {"sha256", e.sha256},
-                         {"rows_read", e.rowsRead}, {"rows_skipped", e.rowsSkipped}, {"duration_s", e.duration_s}, {"capacity_Ah", number(e.summary.capacity_Ah)}, {"hazard", e.summary.hazard}});
-        out_ << Json{{"schema", "narrow-knee/book-list/1"}, {"batteries", b}, {"recordings", r}}.dump(2, ' ', false, Json::error_handler_t::replace) << '\n';
+            r.push_back({{"id", e.id},
+                         {"battery", e.batteryId > 0 ? Json(e.batteryId) : Json(nullptr)},
+                         {"title", e.title},
+                         {"file", e.fileName},
+                         {"sha256", e.sha256},
+                         {"rows_read", e.rowsRead},
+                         {"rows_skipped", e.rowsSkipped},
+                         {"duration_s", e.duration_s},
+                         {"capacity_Ah", number(e.summary.capacity_Ah)},
+                         {"hazard", e.summary.hazard}});
+        out_ << Json{{"schema", "narrow-knee/book-list/1"}, {"batteries", b}, {"recordings", r}}
+                    .dump(2, ' ', false, Json::error_handler_t::replace)
+             << '\n';
         return 0;
     }
     const auto show = [&](const RecordingEntry& e) {
-        out_ << fmt::format("  {:>4}  {}  ({} rows, {}", e.id, e.title, e.rowsRead, durationText(e.duration_s));
-        if (std::isfinite(e.summary.capacity_Ah)) out_ << ", gave " << shortValue(e.summary.capacity_Ah, "Ah") << (e.summary.conditions.empty() ? "" : " at " + e.summary.conditions);
+        out_ << fmt::format("  {:>4}  {}  ({} rows, {}", e.id, e.title, e.rowsRead,
+                            durationText(e.duration_s));
+        if (std::isfinite(e.summary.capacity_Ah))
+            out_ << ", gave " << shortValue(e.summary.capacity_Ah, "Ah")
+                 << (e.summary.conditions.empty() ? "" : " at " + e.summary.conditions);
         out_ << (e.summary.hazard ? ", HAZARD found" : "") << ")\n";
     };
     for (const auto& b : *batteries) {
-        out_ << b.battery.name << "  (" << (b.battery.chemistry.empty() ? "chemistry not given" : b.battery.chemistry) << ", " << b.battery.series << " in series, "
-             << (b.battery.rated_Ah > 0 ? shortValue(b.battery.rated_Ah, "Ah") : "capacity not given") << ")\n";
+        out_ << b.battery.name << "  ("
+             << (b.battery.chemistry.empty() ? "chemistry not given" : b.battery.chemistry) << ", "
+             << b.battery.series << " in series, "
+             << (b.battery.rated_Ah > 0 ? shortValue(b.battery.rated_Ah, "Ah")
+                                        : "capacity not given")
+             << ")\n";
         for (const auto& e : *recordings)
             if (e.batteryId == b.id) show(e);
     }
@@ -83,14 +119,18 @@ int BookCommand::verify() {
     const auto report = (*book)->verify();
     if (!report) return err_ << report.error().text() << '\n', 1;
     for (const std::string& fault : report->faults) out_ << "FAULT  " << fault << '\n';
-    out_ << fmt::format("{} batteries, {} recordings, {} samples: {}\n", report->batteries, report->recordings, report->samples, report->faults.empty() ? "all is well" : fmt::format("{} faults", report->faults.size()));
+    out_ << fmt::format(
+        "{} batteries, {} recordings, {} samples: {}\n", report->batteries, report->recordings,
+        report->samples,
+        report->faults.empty() ? "all is well" : fmt::format("{} faults", report->faults.size()));
     return report->faults.empty() ? 0 : 1;
 }
 
 int BookCommand::importLogs() {
     const auto battery = battery_.battery();
     const auto options = reading_.options();
-    if (!battery || !options) return err_ << (battery ? options.error() : battery.error()).text() << '\n', 2;
+    if (!battery || !options)
+        return err_ << (battery ? options.error() : battery.error()).text() << '\n', 2;
     auto book = BenchBook::open(book_, true);
     if (!book) return err_ << book.error().text() << '\n', 1;
     std::int64_t batteryId = 0;
@@ -156,7 +196,8 @@ int BookCommand::exportOriginal() {
 int BookCommand::backup() {
     auto book = BenchBook::open(book_, false);
     if (!book) return err_ << book.error().text() << '\n', 1;
-    if (const auto done = (*book)->backup(target_); !done) return err_ << done.error().text() << '\n', 1;
+    if (const auto done = (*book)->backup(target_); !done)
+        return err_ << done.error().text() << '\n', 1;
     return 0;
 }
 

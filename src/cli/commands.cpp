@@ -13,13 +13,16 @@
 namespace nk {
 
 int runCommandLine(std::vector<std::string> args, std::ostream& out, std::ostream& err) {
-    CLI::App app("Narrow Knee: honest numbers from battery logs.\n\n"
-                 "Start with:   narrow-knee-cli analyse LOG --chemistry nmc --series 3 --rated-ah 5\n"
-                 "No log yet?   narrow-knee-cli simulate dew-heater-full-cycle -o demo.csv",
-                 "narrow-knee-cli");
+    CLI::App app(
+        "Narrow Knee: honest numbers from battery logs.\n\n"
+        "Start with:   narrow-knee-cli analyse LOG --chemistry nmc --series 3 --rated-ah 5\n"
+        "No log yet?   narrow-knee-cli simulate dew-heater-full-cycle -o demo.csv",
+        "narrow-knee-cli");
     app.set_version_flag("--version", std::string("narrow-knee-cli ") + NK_VERSION + "\n");
     app.require_subcommand(1);
-    app.footer("Exit status: 0 done; 1 input cannot be read; 2 wrong usage; 3 hazard found (with --fail-on-hazard).");
+    app.footer(
+        "Exit status: 0 done; 1 input cannot be read; 2 wrong usage; 3 hazard found (with "
+        "--fail-on-hazard).");
     int status = 0;
     AnalyseCommand analyse(app, status, out, err);
     SimulateCommand simulate(app, status, out, err);

@@ -10,20 +10,26 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
+Json number(double value) {
+    return std::isfinite(value) ? Json(value) : Json(nullptr);
+}
 
-Json textOrNull(const std::string& text) { return text.empty() ? Json(nullptr) : Json(text); }
+Json textOrNull(const std::string& text) {
+    return text.empty() ? Json(nullptr) : Json(text);
+}
 
 /// Bytes that are no UTF-8 (file names, odd headers) must not end the program.
 std::string safe(const std::string& text) {
-    return Json::parse(Json(text).dump(-1, ' ', false, Json::error_handler_t::replace)).get<std::string>();
+    return Json::parse(Json(text).dump(-1, ' ', false, Json::error_handler_t::replace))
+        .get<std::string>();
 }
 
 Json sourceJson(const Imported& log, const std::string& file, const std::string& sha256) {
     const Dialect& d = log.dialect;
     Json cells = Json::array();
     Json temperatures = Json::array();
-    Json columns = {{"time", nullptr}, {"voltage", nullptr}, {"current", nullptr}, {"temperature", nullptr}};
+    Json columns = {
+        {"time", nullptr}, {"voltage", nullptr}, {"current", nullptr}, {"temperature", nullptr}};
     for (const Column& c : d.columns) {
         if (c.role == Role::Cell) cells.push_back(safe(c.title));
         if (c.role == Role::Temperature) temperatures.push_back(safe(c.title));
@@ -34,7 +40,10 @@ Json sourceJson(const Imported& log, const std::string& file, const std::string&
     if (temperatures.size() > 1) columns["temperatures"] = temperatures;
     Json problems = Json::array();
     for (const Problem& p : log.recording->problems())
-        problems.push_back({{"line", p.line}, {"time_s", number(p.time_s)}, {"kind", p.kind}, {"message", safe(p.message)}});
+        problems.push_back({{"line", p.line},
+                            {"time_s", number(p.time_s)},
+                            {"kind", p.kind},
+                            {"message", safe(p.message)}});
     Json guesses = Json::array();
     for (const std::string& g : d.guesses) guesses.push_back(safe(g));
     const std::string delimiter = d.delimiter == '\t' ? "\t" : std::string(1, d.delimiter);
@@ -43,9 +52,14 @@ Json sourceJson(const Imported& log, const std::string& file, const std::string&
             {"rows_read", log.rowsRead},
             {"rows_skipped", log.rowsSkipped},
             {"dialect",
-             {{"delimiter", delimiter}, {"decimal", std::string(1, d.decimal)}, {"encoding", d.encoding}, {"header_line", d.headerLine},
-              {"sign", d.sign == SignConvention::DischargePositive ? "discharge-positive" : "charge-positive"},
-              {"unsigned_current", d.unsignedCurrent}, {"guesses", guesses}}},
+             {{"delimiter", delimiter},
+              {"decimal", std::string(1, d.decimal)},
+              {"encoding", d.encoding},
+              {"header_line", d.headerLine},
+              {"sign", d.sign == SignConvention::DischargePositive ? "discharge-positive"
+                                                                   : "charge-positive"},
+              {"unsigned_current", d.unsignedCurrent},
+              {"guesses", guesses}}},
             {"columns", columns},
             {"problems", problems}};
 }
@@ -67,7 +81,8 @@ Json stepJson(const Step& s, std::size_t index) {
 
 }  // namespace
 
-std::string analysisJson(const Imported& log, const Analysis& analysis, const std::string& file, const std::string& sha256) {
+std::string analysisJson(const Imported& log, const Analysis& analysis, const std::string& file,
+                         const std::string& sha256) {
     const Battery& b = analysis.battery;
     Json battery = {{"chemistry", textOrNull(b.chemistry)},
                     {"series", b.series > 0 ? Json(b.series) : Json(nullptr)},
@@ -75,7 +90,8 @@ std::string analysisJson(const Imported& log, const Analysis& analysis, const st
                     {"rated_Ah", b.rated_Ah > 0 ? Json(b.rated_Ah) : Json(nullptr)},
                     {"assumed", b.assumed}};
     Json steps = Json::array();
-    for (std::size_t k = 0; k < analysis.steps.list.size(); ++k) steps.push_back(stepJson(analysis.steps.list[k], k));
+    for (std::size_t k = 0; k < analysis.steps.list.size(); ++k)
+        steps.push_back(stepJson(analysis.steps.list[k], k));
     Json readings = Json::array();
     for (const Reading& r : analysis.readings)
         readings.push_back({{"name", r.name},

@@ -9,9 +9,12 @@
 
 namespace nk {
 
-SimulateCommand::SimulateCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err) : out_(out), err_(err) {
-    CLI::App* command = app.add_subcommand("simulate", "Makes a log with the simulated battery, charger and logger");
-    command->add_option("SCENARIO", scenario_, "a scenario file (JSON), or the name of one that ships with the program");
+SimulateCommand::SimulateCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err)
+    : out_(out), err_(err) {
+    CLI::App* command = app.add_subcommand(
+        "simulate", "Makes a log with the simulated battery, charger and logger");
+    command->add_option("SCENARIO", scenario_,
+                        "a scenario file (JSON), or the name of one that ships with the program");
     command->add_option("-o,--output", output_, "the log to write");
     command->add_option("--seed", seed_, "seed of the noise, instead of the scenario's own");
     command->add_flag("--list", list_, "list the scenarios that ship with the program");
@@ -24,7 +27,8 @@ int SimulateCommand::run() {
         return 0;
     }
     if (scenario_.empty() || output_.empty()) {
-        err_ << "simulate: a scenario and -o LOG are needed. Accepted: simulate SCENARIO -o LOG, or simulate --list.\n";
+        err_ << "simulate: a scenario and -o LOG are needed. Accepted: simulate SCENARIO -o LOG, "
+                "or simulate --list.\n";
         return 2;
     }
     std::string text;
@@ -33,7 +37,8 @@ int SimulateCommand::run() {
     if (text.empty()) {
         auto bytes = readFile(scenario_);
         if (!bytes) {
-            err_ << bytes.error().text() << " (simulate --list names the scenarios that ship with the program)\n";
+            err_ << bytes.error().text()
+                 << " (simulate --list names the scenarios that ship with the program)\n";
             return 1;
         }
         text = std::move(*bytes);

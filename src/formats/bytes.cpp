@@ -17,7 +17,8 @@ Expected<std::string> readFile(const fs::path& path) {
     std::error_code ec;
     const fs::file_status status = fs::status(path, ec);
     if (!fs::exists(status))
-        return fail(ErrorKind::NotFound, "There is no such file.", where, "the path of a log file.");
+        return fail(ErrorKind::NotFound, "There is no such file.", where,
+                    "the path of a log file.");
     if (fs::is_directory(status))
         return fail(ErrorKind::Unreadable, "This is a folder, not a file.", where, accepted);
     if (!fs::is_regular_file(status))
@@ -98,7 +99,10 @@ bool validUtf8(std::string_view text) {
             ++i;
             continue;
         }
-        const std::size_t extra = c >= 0xF0 && c < 0xF5 ? 3 : c >= 0xE0 && c < 0xF0 ? 2 : c >= 0xC2 && c < 0xE0 ? 1 : 0;
+        const std::size_t extra = c >= 0xF0 && c < 0xF5   ? 3
+                                  : c >= 0xE0 && c < 0xF0 ? 2
+                                  : c >= 0xC2 && c < 0xE0 ? 1
+                                                          : 0;
         if (extra == 0) return false;
         if (i + extra >= text.size()) return true;  // cut in the middle of the last character
         for (std::size_t k = 1; k <= extra; ++k)

@@ -18,7 +18,8 @@ double usualStep(const std::vector<double>& t) {
     for (std::size_t i = 1; i < t.size(); i += stride)
         if (t[i] > t[i - 1]) steps.push_back(t[i] - t[i - 1]);
     if (steps.empty()) return 1;
-    std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
+    std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2),
+                     steps.end());
     return steps[steps.size() / 2];
 }
 
@@ -48,8 +49,8 @@ void permute(std::vector<T>& column, const std::vector<std::size_t>& order) {
 
 }  // namespace
 
-void straightenTime(RecordingData& data, const Dialect& dialect, const std::vector<std::size_t>& headerRepeats,
-                    const LineOf& lineOf) {
+void straightenTime(RecordingData& data, const Dialect& dialect,
+                    const std::vector<std::size_t>& headerRepeats, const LineOf& lineOf) {
     std::vector<double>& t = data.time_s;
     if (t.empty()) return;
     const double usual = usualStep(t);
@@ -68,7 +69,8 @@ void straightenTime(RecordingData& data, const Dialect& dialect, const std::vect
         while (nextHeader < headerRepeats.size() && headerRepeats[nextHeader] < i) ++nextHeader;
         const bool headerHere = nextHeader < headerRepeats.size() && headerRepeats[nextHeader] == i;
         double step = raw[i] - previousRaw;
-        if (step < 0 && dialect.time.shape == TimeShape::Clock && step < -43200 && step + 86400 < 43200) {
+        if (step < 0 && dialect.time.shape == TimeShape::Clock && step < -43200 &&
+            step + 86400 < 43200) {
             shift += 86400;  // past midnight
             step += 86400;
         }
@@ -80,11 +82,14 @@ void straightenTime(RecordingData& data, const Dialect& dialect, const std::vect
                 restarts.push_back(i);
                 data.gaps.push_back({i - 1, usual, true});
                 data.problems.push_back({lineOf(i), latest + usual, "logger_restart",
-                                         "the clock starts again; how long the logger was off is unknown, time goes on one usual interval later"});
+                                         "the clock starts again; how long the logger was off is "
+                                         "unknown, time goes on one usual interval later"});
             } else {
                 outOfOrder.push_back(i);
                 t[i] = raw[i] + shift;
-                data.problems.push_back({lineOf(i), std::max(0.0, t[i]), "out_of_order", "the time stamp is earlier than the row before; the row is moved to its place"});
+                data.problems.push_back({lineOf(i), std::max(0.0, t[i]), "out_of_order",
+                                         "the time stamp is earlier than the row before; the row "
+                                         "is moved to its place"});
                 continue;
             }
         }
@@ -98,7 +103,8 @@ void straightenTime(RecordingData& data, const Dialect& dialect, const std::vect
     if (!outOfOrder.empty()) {
         std::vector<std::size_t> order(t.size());
         std::iota(order.begin(), order.end(), std::size_t{0});
-        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return t[a] < t[b]; });
+        std::stable_sort(order.begin(), order.end(),
+                         [&](std::size_t a, std::size_t b) { return t[a] < t[b]; });
         permute(t, order);
         permute(data.voltage_V, order);
         permute(data.current_A, order);
@@ -112,10 +118,13 @@ void straightenTime(RecordingData& data, const Dialect& dialect, const std::vect
     }
     if (repeats > 0) {
         data.problems.push_back({lineOf(firstRepeat), t[firstRepeat], "repeat",
-                                 fmt::format("{} rows repeat the time stamp of the row before; they are spread evenly until the next one", repeats)});
+                                 fmt::format("{} rows repeat the time stamp of the row before; "
+                                             "they are spread evenly until the next one",
+                                             repeats)});
         spreadRepeats(t, usual);
     }
-    // Gaps: against the usual step and against the spread of steps, for loggers that write unevenly.
+    // Gaps: against the usual step and against the spread of steps, for loggers that write
+    // unevenly.
     std::vector<double> steps;
     const std::size_t stride = std::max<std::size_t>(1, t.size() / 50000);
     for (std::size_t i = 1; i < t.size(); i += stride) steps.push_back(t[i] - t[i - 1]);
@@ -127,10 +136,12 @@ void straightenTime(RecordingData& data, const Dialect& dialect, const std::vect
         const double step = t[i] - t[i - 1];
         if (step <= limit) continue;
         data.gaps.push_back({i - 1, step, false});
-        data.problems.push_back({lineOf(i), t[i - 1], "gap",
-                                 fmt::format("{:.6g} s without a sample (usual interval {:.4g} s)", step, usual)});
+        data.problems.push_back(
+            {lineOf(i), t[i - 1], "gap",
+             fmt::format("{:.6g} s without a sample (usual interval {:.4g} s)", step, usual)});
     }
-    std::sort(data.gaps.begin(), data.gaps.end(), [](const Gap& a, const Gap& b) { return a.before < b.before; });
+    std::sort(data.gaps.begin(), data.gaps.end(),
+              [](const Gap& a, const Gap& b) { return a.before < b.before; });
 }
 
 namespace {
@@ -144,15 +155,18 @@ double roughResistance(const RecordingData& d, double currentJump) {
         ratios.push_back((d.voltage_V[i] - d.voltage_V[i - 1]) / di);
     }
     if (ratios.size() < 3) return 0;
-    std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
+    std::nth_element(ratios.begin(),
+                     ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
     return ratios[ratios.size() / 2];
 }
 
-void repair(RecordingData& data, std::vector<double>& column, Channel channel, std::size_t i, const char* kind,
-            const char* what, const LineOf& lineOf) {
+void repair(RecordingData& data, std::vector<double>& column, Channel channel, std::size_t i,
+            const char* kind, const char* what, const LineOf& lineOf) {
     data.repairs.push_back({i, channel, column[i], kind});
     data.problems.push_back({lineOf(i), data.time_s[i], kind,
-                             fmt::format("{} of {:.6g} for one sample, which its neighbours and the other channels contradict; interpolated", what, column[i])});
+                             fmt::format("{} of {:.6g} for one sample, which its neighbours and "
+                                         "the other channels contradict; interpolated",
+                                         what, column[i])});
     column[i] = i + 1 < column.size() ? 0.5 * (column[i - 1] + column[i + 1]) : column[i - 1];
 }
 
@@ -166,7 +180,8 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
     const ChannelQuality qv = estimateQuality(v, data.textStep_V);
     const ChannelQuality qc = estimateQuality(c, data.textStep_A);
     double top = 0;
-    for (std::size_t i = 0; i < n; i += std::max<std::size_t>(1, n / 20000)) top = std::max(top, std::abs(c[i]));
+    for (std::size_t i = 0; i < n; i += std::max<std::size_t>(1, n / 20000))
+        top = std::max(top, std::abs(c[i]));
     const double currentJump = std::max(20 * qc.sigma(), 0.05 * top);
     const double resistance = roughResistance(data, currentJump);
 
@@ -178,11 +193,14 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
         const double size = std::min(std::abs(before), std::abs(after));
         const double base = std::abs(v[i + 1] - v[i - 1]);
         if (size > std::max(20 * qv.sigma(), 0.04 * std::abs(v[i - 1])) && base < 0.25 * size) {
-            const double currentStep = std::max(std::abs(c[i] - c[i - 1]), std::abs(c[i + 1] - c[i]));
+            const double currentStep =
+                std::max(std::abs(c[i] - c[i - 1]), std::abs(c[i + 1] - c[i]));
             const bool whole = v[i] == 0;
             if (currentStep < currentJump || (whole && c[i] == 0)) {
-                if (whole && c[i] == 0 && std::abs(c[i - 1]) > currentJump) repair(data, c, Channel::Current, i, "drop_out", "a current", lineOf);
-                repair(data, v, Channel::Voltage, i, whole ? "drop_out" : "spike", "a voltage", lineOf);
+                if (whole && c[i] == 0 && std::abs(c[i - 1]) > currentJump)
+                    repair(data, c, Channel::Current, i, "drop_out", "a current", lineOf);
+                repair(data, v, Channel::Voltage, i, whole ? "drop_out" : "spike", "a voltage",
+                       lineOf);
             }
         }
     }
@@ -195,7 +213,8 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
         // A real interruption moves the voltage by R·ΔI; a logger's drop-out does not.
         const double expected = resistance * 0.5 * (before - after);
         const double seen = v[i] - 0.5 * (v[i - 1] + v[i + 1]);
-        if (resistance > 0 && std::abs(expected) > 6 * qv.sigma() && std::abs(seen) < 0.25 * std::abs(expected)) {
+        if (resistance > 0 && std::abs(expected) > 6 * qv.sigma() &&
+            std::abs(seen) < 0.25 * std::abs(expected)) {
             const bool zero = std::abs(c[i]) <= qc.resolution;
             repair(data, c, Channel::Current, i, zero ? "drop_out" : "spike", "a current", lineOf);
         }
@@ -206,7 +225,8 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
         const double after = temp[i + 1] - temp[i];
         if (before * after < 0 && std::min(std::abs(before), std::abs(after)) > 8 &&
             std::abs(temp[i + 1] - temp[i - 1]) < 3)
-            repair(data, temp, Channel::Temperature, i, temp[i] == 0 ? "drop_out" : "spike", "a temperature", lineOf);
+            repair(data, temp, Channel::Temperature, i, temp[i] == 0 ? "drop_out" : "spike",
+                   "a temperature", lineOf);
     }
 }
 

@@ -14,8 +14,8 @@ using LineOf = std::function<std::int64_t(std::size_t row)>;
 
 /// Makes time_s rising from 0: clocks over midnight, restarts, single rows out of order, repeated
 /// stamps. Fills gaps and problems. Rows out of order are moved to their place.
-void straightenTime(RecordingData& data, const Dialect& dialect, const std::vector<std::size_t>& headerRepeats,
-                    const LineOf& lineOf);
+void straightenTime(RecordingData& data, const Dialect& dialect,
+                    const std::vector<std::size_t>& headerRepeats, const LineOf& lineOf);
 
 /// Replaces isolated spikes and drop-outs that the physics rules out by interpolation, keeps the
 /// originals in data.repairs and lists them in data.problems.

@@ -55,7 +55,8 @@ constexpr std::size_t kMostColumns = 4096;
 bool looksLikeTime(std::string_view cell) {
     static const TimeStyle style;
     return parseClock(cell, style).has_value() || parseDateTime(cell, style).has_value() ||
-           parseDateTime(cell, {TimeShape::DateTime, DateOrder::MonthDayYear, false, '.'}).has_value();
+           parseDateTime(cell, {TimeShape::DateTime, DateOrder::MonthDayYear, false, '.'})
+               .has_value();
 }
 
 struct Shape {
@@ -96,17 +97,21 @@ Shape findShape(const std::vector<std::string_view>& lines) {
                 if (cells.size() < 2 || cells.size() > kMostColumns) continue;
                 const std::size_t numeric = countNumeric(cells, decimal);
                 if (numeric < 2) continue;
-                rows.emplace_back(cells.size(), static_cast<double>(numeric) / static_cast<double>(cells.size()));
+                rows.emplace_back(cells.size(),
+                                  static_cast<double>(numeric) / static_cast<double>(cells.size()));
             }
             if (rows.empty()) continue;
             std::map<std::size_t, std::size_t> counts;
             for (const auto& [n, share] : rows) ++counts[n];
-            const auto common = std::max_element(counts.begin(), counts.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+            const auto common =
+                std::max_element(counts.begin(), counts.end(),
+                                 [](const auto& a, const auto& b) { return a.second < b.second; });
             double shares = 0;
             for (const auto& [n, share] : rows)
                 if (n == common->first) shares += share * share;
             // A dot decimal wins a tie; a space as delimiter needs to be clearly better.
-            const double score = shares * (decimal == '.' ? 1.0 : 0.999) * (delimiter == ' ' ? 0.9 : 1.0);
+            const double score =
+                shares * (decimal == '.' ? 1.0 : 0.999) * (delimiter == ' ' ? 0.9 : 1.0);
             if (score > best.score * 1.0001) best = {delimiter, decimal, common->first, score};
         }
     }
@@ -126,7 +131,8 @@ std::string joinTitles(const std::vector<Column>& columns) {
 }
 
 /// Columns without a header, told apart by their values.
-void guessRolesByContent(std::vector<Column>& columns, const std::vector<std::vector<double>>& values,
+void guessRolesByContent(std::vector<Column>& columns,
+                         const std::vector<std::vector<double>>& values,
                          const std::vector<bool>& timeText) {
     const auto isFree = [&](std::size_t i) { return columns[i].role == Role::Ignore; };
     const auto assign = [&](std::size_t i, Role role) { columns[i].role = role; };
@@ -134,7 +140,8 @@ void guessRolesByContent(std::vector<Column>& columns, const std::vector<std::ve
     for (std::size_t i = 0; i < columns.size() && !haveTime; ++i) {
         bool rising = timeText[i] || values[i].size() > 2;
         if (!timeText[i])
-            for (std::size_t k = 1; k < values[i].size(); ++k) rising &= values[i][k] > values[i][k - 1];
+            for (std::size_t k = 1; k < values[i].size(); ++k)
+                rising &= values[i][k] > values[i][k - 1];
         if (rising) {
             assign(i, Role::Time);
             haveTime = true;
@@ -154,12 +161,14 @@ void guessRolesByContent(std::vector<Column>& columns, const std::vector<std::ve
     assign(v, Role::Voltage);
     assign(c, Role::Current);
     if (rest.size() > 2) {
-        const auto [low, high] = std::minmax_element(values[rest[2]].begin(), values[rest[2]].end());
+        const auto [low, high] =
+            std::minmax_element(values[rest[2]].begin(), values[rest[2]].end());
         if (*low > -40 && *high < 120) assign(rest[2], Role::Temperature);
     }
 }
 
-Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options, const std::string& name) {
+Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options,
+                        const std::string& name) {
     for (const auto& [role, wanted] : options.map) {
         std::size_t found = columns.size();
         for (std::size_t i = 0; i < columns.size(); ++i)
@@ -171,8 +180,8 @@ Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options
         }
         if (found == columns.size())
             return fail(ErrorKind::InvalidArgument,
-                        fmt::format("The log has no column '{}' for {}.", wanted, toString(role)), name,
-                        joinTitles(columns) + ", or a column number from 1.");
+                        fmt::format("The log has no column '{}' for {}.", wanted, toString(role)),
+                        name, joinTitles(columns) + ", or a column number from 1.");
         for (Column& c : columns)
             if (c.role == role) c.role = Role::Ignore;
         columns[found].role = role;
@@ -219,10 +228,13 @@ void settleUnits(Dialect& dialect, const std::vector<std::vector<double>>& value
         const Scale scale = scaleOf(values[i]);
         const auto take = [&](const char* unit, const char* what) {
             c.unit = parseUnit(unit);
-            dialect.guesses.push_back(fmt::format("'{}' has no unit: {} taken as {} from its size", c.title, what, unit));
+            dialect.guesses.push_back(
+                fmt::format("'{}' has no unit: {} taken as {} from its size", c.title, what, unit));
         };
-        if ((c.role == Role::Voltage || c.role == Role::Cell) && scale.median > 900) take("mV", "voltage");
-        if (c.role == Role::Current && scale.top >= 50 && scale.whole && scale.median > 20) take("mA", "current");
+        if ((c.role == Role::Voltage || c.role == Role::Cell) && scale.median > 900)
+            take("mV", "voltage");
+        if (c.role == Role::Current && scale.top >= 50 && scale.whole && scale.median > 20)
+            take("mA", "current");
         if (c.role == Role::CounterAh && scale.whole && scale.top > 50) take("mAh", "counter");
     }
 }
@@ -232,26 +244,37 @@ void settleTimeUnit(Dialect& dialect, const Column& time, const std::vector<doub
     if (time.unit && time.unit->quantity == Quantity::Time) dialect.timeFactor = time.unit->factor;
     if (values.empty()) return;
     const double first = std::abs(values.front());
-    if (first > 1e17) dialect.timeFactor = 1e-9;
-    else if (first > 1e14) dialect.timeFactor = 1e-6;
-    else if (first > 1e11 && (!time.unit || dialect.timeFactor == 1)) dialect.timeFactor = 1e-3;
+    if (first > 1e17)
+        dialect.timeFactor = 1e-9;
+    else if (first > 1e14)
+        dialect.timeFactor = 1e-6;
+    else if (first > 1e11 && (!time.unit || dialect.timeFactor == 1))
+        dialect.timeFactor = 1e-3;
     else if (!time.unit && first < 1e9)
-        dialect.guesses.push_back(fmt::format("'{}' has no unit: time taken as seconds", time.title));
+        dialect.guesses.push_back(
+            fmt::format("'{}' has no unit: time taken as seconds", time.title));
 }
 
 }  // namespace
 
 Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
                                const ReadOptions& options) {
-    const char* accepted = "a table with at least a voltage and a current column, separated by comma, semicolon, tab or spaces.";
+    const char* accepted =
+        "a table with at least a voltage and a current column, separated by comma, semicolon, tab "
+        "or spaces.";
     const auto lines = firstLines(text, kSampleLines);
     const Shape shape = findShape(lines);
     if (shape.columns < 2) {
-        const bool anyDigit = std::any_of(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(text.size(), 65536)), [](char c) { return c >= '0' && c <= '9'; });
-        return fail(ErrorKind::NotATable,
-                    anyDigit ? "No table with two or more columns of numbers was found in the first 400 lines."
-                             : "There are no numbers in the first lines of the file.",
-                    name, accepted);
+        const bool anyDigit = std::any_of(
+            text.begin(),
+            text.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(text.size(), 65536)),
+            [](char c) { return c >= '0' && c <= '9'; });
+        return fail(
+            ErrorKind::NotATable,
+            anyDigit
+                ? "No table with two or more columns of numbers was found in the first 400 lines."
+                : "There are no numbers in the first lines of the file.",
+            name, accepted);
     }
     Dialect dialect;
     dialect.delimiter = shape.delimiter;
@@ -286,7 +309,8 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         if (trimCell(lines[back]).empty()) continue;
         std::string_view line = lines[back];
         // "# time,voltage": a comment sign before the header is no part of it.
-        while (!line.empty() && (line.front() == '#' || line.front() == '%' || line.front() == ' ')) {
+        while (!line.empty() &&
+               (line.front() == '#' || line.front() == '%' || line.front() == ' ')) {
             if (line.front() == '#' && line.size() > 1 && line[1] == shape.delimiter) break;
             line.remove_prefix(1);
         }
@@ -298,14 +322,16 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
             std::string c = trimmed(cell);
             if (c.empty()) continue;
             ++filled;
-            if (c.size() > 2 && (c.front() == '[' || c.front() == '(')) c = c.substr(1, c.size() - 2);
+            if (c.size() > 2 && (c.front() == '[' || c.front() == '('))
+                c = c.substr(1, c.size() - 2);
             if (parseUnit(c) || c == "-" || c == "hh:mm:ss" || c == "h:mm:ss") ++unitLike;
         }
         if (unitCells.empty() && filled > 0 && unitLike * 10 >= filled * 8 && back > 0) {
             // All units: only a unit line when there is a name line above it.
             std::vector<std::string_view> above;
             splitCells(lines[back - 1], shape.delimiter, above);
-            if (above.size() + 1 >= shape.columns && above.size() >= 2 && countNumeric(above, shape.decimal) < 2) {
+            if (above.size() + 1 >= shape.columns && above.size() >= 2 &&
+                countNumeric(above, shape.decimal) < 2) {
                 unitCells = cells;
                 continue;
             }
@@ -323,10 +349,12 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         Column column = i < titles.size() ? readHeaderCell(titles[i]) : Column{};
         if (i < unitCells.size()) {
             std::string unit = trimmed(unitCells[i]);
-            if (unit.size() > 2 && (unit.front() == '[' || unit.front() == '(')) unit = unit.substr(1, unit.size() - 2);
+            if (unit.size() > 2 && (unit.front() == '[' || unit.front() == '('))
+                unit = unit.substr(1, unit.size() - 2);
             if (!unit.empty() && parseUnit(unit)) {
                 const int number = column.number;
-                Column withUnit = readHeaderCell(titles.size() > i ? titles[i] + " [" + unit + "]" : "[" + unit + "]");
+                Column withUnit = readHeaderCell(titles.size() > i ? titles[i] + " [" + unit + "]"
+                                                                   : "[" + unit + "]");
                 withUnit.title = column.title;
                 withUnit.number = number;
                 column = withUnit;
@@ -349,7 +377,8 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
             raw[k].push_back(c);
             double value = 0;
             std::size_t used = 0;
-            if (parseNumberPrefix(c, shape.decimal, value, used) && (used == c.size() || parseUnit(c.substr(used))))
+            if (parseNumberPrefix(c, shape.decimal, value, used) &&
+                (used == c.size() || parseUnit(c.substr(used))))
                 values[k].push_back(value);
         }
     }
@@ -361,25 +390,29 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         Column& c = dialect.columns[k];
         const bool numeric = values[k].size() * 2 > raw[k].size();
         if (!raw[k].empty() && !numeric && !timeText[k] &&
-            (c.role == Role::Voltage || c.role == Role::Current || c.role == Role::Temperature || c.role == Role::Cell))
+            (c.role == Role::Voltage || c.role == Role::Current || c.role == Role::Temperature ||
+             c.role == Role::Cell))
             c.role = Role::Ignore;
     }
-    const bool nothingKnown = std::none_of(dialect.columns.begin(), dialect.columns.end(), [](const Column& c) {
-        return c.role == Role::Voltage || c.role == Role::Current;
-    });
+    const bool nothingKnown = std::none_of(
+        dialect.columns.begin(), dialect.columns.end(),
+        [](const Column& c) { return c.role == Role::Voltage || c.role == Role::Current; });
     if (nothingKnown && options.map.empty()) {
         for (Column& c : dialect.columns) c.role = Role::Ignore;
         guessRolesByContent(dialect.columns, values, timeText);
         if (dialect.column(Role::Voltage) != nullptr)
-            dialect.guesses.push_back("no header names voltage and current: columns taken by order and size");
+            dialect.guesses.push_back(
+                "no header names voltage and current: columns taken by order and size");
     }
-    if (auto mapped = applyMap(dialect.columns, options, name); !mapped) return tl::unexpected<Error>(mapped.error());
+    if (auto mapped = applyMap(dialect.columns, options, name); !mapped)
+        return tl::unexpected<Error>(mapped.error());
 
     // A date and a clock in two columns are read together; a lone time text column is the time.
     std::size_t time = width;
     for (std::size_t k = 0; k < width; ++k)
         if (dialect.columns[k].role == Role::Time) time = k;
-    if (time == width && options.map.find(Role::Time) == options.map.end() && options.interval_s <= 0)
+    if (time == width && options.map.find(Role::Time) == options.map.end() &&
+        options.interval_s <= 0)
         for (std::size_t k = 0; k < width && time == width; ++k)
             if (timeText[k] && dialect.columns[k].role == Role::Ignore) {
                 dialect.columns[k].role = Role::Time;
@@ -393,31 +426,39 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
     if (time < width) {
         auto style = guessTimeStyle(raw[time], shape.decimal);
         if (!style)
-            return fail(ErrorKind::NotATable,
-                        fmt::format("The time column '{}' cannot be read: '{}'.", dialect.columns[time].title,
-                                    raw[time].empty() ? std::string() : std::string(raw[time].front())),
-                        fmt::format("{}:{}", name, dialect.firstDataLine),
-                        "seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an interval.");
-        style->twoPartIsHours = lowered(dialect.columns[time].title).find("h:mm") != std::string::npos ||
-                                lowered(dialect.columns[time].title).find("hh:mm") != std::string::npos;
+            return fail(
+                ErrorKind::NotATable,
+                fmt::format("The time column '{}' cannot be read: '{}'.",
+                            dialect.columns[time].title,
+                            raw[time].empty() ? std::string() : std::string(raw[time].front())),
+                fmt::format("{}:{}", name, dialect.firstDataLine),
+                "seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an interval.");
+        style->twoPartIsHours =
+            lowered(dialect.columns[time].title).find("h:mm") != std::string::npos ||
+            lowered(dialect.columns[time].title).find("hh:mm") != std::string::npos;
         dialect.time = *style;
-        if (style->shape == TimeShape::Number) settleTimeUnit(dialect, dialect.columns[time], values[time]);
+        if (style->shape == TimeShape::Number)
+            settleTimeUnit(dialect, dialect.columns[time], values[time]);
         if (style->shape != TimeShape::Clock)
             for (Column& c : dialect.columns)
                 if (c.role == Role::Date) c.role = Role::Ignore;
     } else if (options.interval_s <= 0) {
-        return fail(ErrorKind::NotATable, "The log has no time column.", name,
-                    "a column named time, or the interval between rows (--interval-s, in the preview).");
+        return fail(
+            ErrorKind::NotATable, "The log has no time column.", name,
+            "a column named time, or the interval between rows (--interval-s, in the preview).");
     }
 
-    const bool haveVoltage = dialect.column(Role::Voltage) != nullptr || dialect.column(Role::Cell) != nullptr;
-    const bool haveCurrent = dialect.column(Role::Current) != nullptr || dialect.column(Role::Power) != nullptr;
+    const bool haveVoltage =
+        dialect.column(Role::Voltage) != nullptr || dialect.column(Role::Cell) != nullptr;
+    const bool haveCurrent =
+        dialect.column(Role::Current) != nullptr || dialect.column(Role::Power) != nullptr;
     if (!haveVoltage || !haveCurrent)
-        return fail(ErrorKind::NotATable,
-                    fmt::format("No {} column was recognised. The columns are {}.",
-                                haveVoltage ? "current" : "voltage", joinTitles(dialect.columns)),
-                    dialect.headerLine > 0 ? fmt::format("{}:{}", name, dialect.headerLine) : name,
-                    "a header that names voltage and current, or --map voltage=COLUMN,current=COLUMN.");
+        return fail(
+            ErrorKind::NotATable,
+            fmt::format("No {} column was recognised. The columns are {}.",
+                        haveVoltage ? "current" : "voltage", joinTitles(dialect.columns)),
+            dialect.headerLine > 0 ? fmt::format("{}:{}", name, dialect.headerLine) : name,
+            "a header that names voltage and current, or --map voltage=COLUMN,current=COLUMN.");
     settleUnits(dialect, values);
     return dialect;
 }

@@ -11,8 +11,19 @@
 namespace nk {
 
 enum class Role {
-    Ignore, Time, Date, Voltage, Current, Temperature, Cell, CounterAh, CounterWh, Power, Mode,
-    SampleNumber, Step
+    Ignore,
+    Time,
+    Date,
+    Voltage,
+    Current,
+    Temperature,
+    Cell,
+    CounterAh,
+    CounterWh,
+    Power,
+    Mode,
+    SampleNumber,
+    Step
 };
 
 std::string toString(Role role);

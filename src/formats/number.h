@@ -12,9 +12,11 @@
 namespace nk {
 
 inline std::string_view trimCell(std::string_view cell) {
-    while (!cell.empty() && (cell.front() == ' ' || cell.front() == '\t' || cell.front() == '"' || cell.front() == '\r'))
+    while (!cell.empty() && (cell.front() == ' ' || cell.front() == '\t' || cell.front() == '"' ||
+                             cell.front() == '\r'))
         cell.remove_prefix(1);
-    while (!cell.empty() && (cell.back() == ' ' || cell.back() == '\t' || cell.back() == '"' || cell.back() == '\r'))
+    while (!cell.empty() &&
+           (cell.back() == ' ' || cell.back() == '\t' || cell.back() == '"' || cell.back() == '\r'))
         cell.remove_suffix(1);
     return cell;
 }

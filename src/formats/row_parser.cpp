@@ -32,7 +32,8 @@ int decimalsIn(std::string_view cell, char decimal) {
 }  // namespace
 
 void RawColumns::forEach(const std::function<void(std::vector<double>&)>& visit) {
-    for (auto* column : {&time, &date, &voltage, &current, &power, &temperature, &counterAh, &counterWh})
+    for (auto* column :
+         {&time, &date, &voltage, &current, &power, &temperature, &counterAh, &counterWh})
         visit(*column);
     for (auto& column : cells) visit(column);
     for (auto& column : temperatures) visit(column);
@@ -61,10 +62,18 @@ RowParser::RowParser(const Dialect& dialect, std::string_view headerLine, std::s
                 target = {Slot::Time, 0, dialect.timeFactor, 0};
                 hasTime_ = true;
                 break;
-            case Role::Date: target = {Slot::Date, 0, 1, 0}; break;
-            case Role::Voltage: target.slot = Slot::Voltage; break;
-            case Role::Current: target.slot = Slot::Current; break;
-            case Role::Power: target.slot = dialect.column(Role::Current) ? Slot::Skip : Slot::Power; break;
+            case Role::Date:
+                target = {Slot::Date, 0, 1, 0};
+                break;
+            case Role::Voltage:
+                target.slot = Slot::Voltage;
+                break;
+            case Role::Current:
+                target.slot = Slot::Current;
+                break;
+            case Role::Power:
+                target.slot = dialect.column(Role::Current) ? Slot::Skip : Slot::Power;
+                break;
             case Role::Temperature:
                 if (i == best && firstTemperature) {
                     target.slot = Slot::Temperature;
@@ -78,10 +87,17 @@ RowParser::RowParser(const Dialect& dialect, std::string_view headerLine, std::s
                 target.slot = Slot::Cell;
                 target.index = cells_++;
                 break;
-            case Role::CounterAh: target.slot = Slot::CounterAh; break;
-            case Role::CounterWh: target.slot = Slot::CounterWh; break;
-            case Role::Mode: target.slot = Slot::Mode; break;
-            default: break;
+            case Role::CounterAh:
+                target.slot = Slot::CounterAh;
+                break;
+            case Role::CounterWh:
+                target.slot = Slot::CounterWh;
+                break;
+            case Role::Mode:
+                target.slot = Slot::Mode;
+                break;
+            default:
+                break;
         }
         targets_.push_back(target);
         if (target.slot != Slot::Skip) lastNeeded_ = i;
@@ -90,7 +106,8 @@ RowParser::RowParser(const Dialect& dialect, std::string_view headerLine, std::s
 
 void RowParser::allocate(RawColumns& out, std::size_t rows) const {
     const auto need = [&](Slot slot) {
-        return std::any_of(targets_.begin(), targets_.end(), [&](const Target& t) { return t.slot == slot; });
+        return std::any_of(targets_.begin(), targets_.end(),
+                           [&](const Target& t) { return t.slot == slot; });
     };
     const auto size = [&](std::vector<double>& column, Slot slot) {
         if (need(slot)) column.assign(rows, kNaN);
@@ -110,27 +127,36 @@ void RowParser::allocate(RawColumns& out, std::size_t rows) const {
 
 const char* RowParser::titleOf(const Target& target) const {
     switch (target.slot) {
-        case Slot::Voltage: return "voltage";
-        case Slot::Current: return "current";
-        case Slot::Power: return "power";
+        case Slot::Voltage:
+            return "voltage";
+        case Slot::Current:
+            return "current";
+        case Slot::Power:
+            return "power";
         case Slot::Temperature:
-        case Slot::MoreTemperature: return "temperature";
-        case Slot::Cell: return "cell voltage";
-        default: return "counter";
+        case Slot::MoreTemperature:
+            return "temperature";
+        case Slot::Cell:
+            return "cell voltage";
+        default:
+            return "counter";
     }
 }
 
-bool RowParser::storeCell(std::string_view cell, const Target& target, std::size_t row, RawColumns& out,
-                          PieceResult& result, std::string& reason) const {
+bool RowParser::storeCell(std::string_view cell, const Target& target, std::size_t row,
+                          RawColumns& out, PieceResult& result, std::string& reason) const {
     if (target.slot == Slot::Mode) {
         const auto sign = modeSign(cell);
         out.mode[row] = static_cast<signed char>(sign.value_or(2));
         return true;
     }
-    if ((target.slot == Slot::Time && dialect_.time.shape != TimeShape::Number) || target.slot == Slot::Date) {
+    if ((target.slot == Slot::Time && dialect_.time.shape != TimeShape::Number) ||
+        target.slot == Slot::Date) {
         std::optional<double> t;
-        if (target.slot == Slot::Time && dialect_.time.shape == TimeShape::Clock) t = parseClock(cell, dialect_.time);
-        else t = parseDateTime(cell, dialect_.time);
+        if (target.slot == Slot::Time && dialect_.time.shape == TimeShape::Clock)
+            t = parseClock(cell, dialect_.time);
+        else
+            t = parseDateTime(cell, dialect_.time);
         if (!t) {
             reason = fmt::format("no time in '{}'", shown(cell));
             return false;
@@ -140,7 +166,8 @@ bool RowParser::storeCell(std::string_view cell, const Target& target, std::size
     }
     double value = 0;
     std::size_t used = 0;
-    const bool essential = target.slot == Slot::Time || target.slot == Slot::Voltage || target.slot == Slot::Current || target.slot == Slot::Power;
+    const bool essential = target.slot == Slot::Time || target.slot == Slot::Voltage ||
+                           target.slot == Slot::Current || target.slot == Slot::Power;
     bool good = parseNumberPrefix(cell, dialect_.decimal, value, used);
     double factor = target.factor;
     double offset = target.offset;
@@ -152,40 +179,62 @@ bool RowParser::storeCell(std::string_view cell, const Target& target, std::size
     }
     if (!good) {
         if (essential) {
-            reason = target.slot == Slot::Time ? fmt::format("no time in '{}'", shown(cell))
-                                               : fmt::format("no number for {}: '{}'", titleOf(target), shown(cell));
+            reason = target.slot == Slot::Time
+                         ? fmt::format("no time in '{}'", shown(cell))
+                         : fmt::format("no number for {}: '{}'", titleOf(target), shown(cell));
             return false;
         }
-        if (!cell.empty()) reason = fmt::format("no number for {}: '{}'; the row is kept without it", titleOf(target), shown(cell));
+        if (!cell.empty())
+            reason = fmt::format("no number for {}: '{}'; the row is kept without it",
+                                 titleOf(target), shown(cell));
         return true;
     }
     value = (value + offset) * factor;
     switch (target.slot) {
-        case Slot::Time: out.time[row] = value; break;
+        case Slot::Time:
+            out.time[row] = value;
+            break;
         case Slot::Voltage:
             out.voltage[row] = value;
-            if (row % 64 < 4) result.decimalsVoltage = std::max(result.decimalsVoltage, decimalsIn(cell, dialect_.decimal));
+            if (row % 64 < 4)
+                result.decimalsVoltage =
+                    std::max(result.decimalsVoltage, decimalsIn(cell, dialect_.decimal));
             break;
         case Slot::Current:
             out.current[row] = value;
-            if (row % 64 < 4) result.decimalsCurrent = std::max(result.decimalsCurrent, decimalsIn(cell, dialect_.decimal));
+            if (row % 64 < 4)
+                result.decimalsCurrent =
+                    std::max(result.decimalsCurrent, decimalsIn(cell, dialect_.decimal));
             break;
-        case Slot::Power: out.power[row] = value; break;
+        case Slot::Power:
+            out.power[row] = value;
+            break;
         case Slot::Temperature:
             out.temperature[row] = value;
-            if (row % 64 < 4) result.decimalsTemperature = std::max(result.decimalsTemperature, decimalsIn(cell, dialect_.decimal));
+            if (row % 64 < 4)
+                result.decimalsTemperature =
+                    std::max(result.decimalsTemperature, decimalsIn(cell, dialect_.decimal));
             break;
-        case Slot::CounterAh: out.counterAh[row] = value; break;
-        case Slot::CounterWh: out.counterWh[row] = value; break;
-        case Slot::Cell: out.cells[target.index][row] = value; break;
-        case Slot::MoreTemperature: out.temperatures[target.index][row] = value; break;
-        default: break;
+        case Slot::CounterAh:
+            out.counterAh[row] = value;
+            break;
+        case Slot::CounterWh:
+            out.counterWh[row] = value;
+            break;
+        case Slot::Cell:
+            out.cells[target.index][row] = value;
+            break;
+        case Slot::MoreTemperature:
+            out.temperatures[target.index][row] = value;
+            break;
+        default:
+            break;
     }
     return true;
 }
 
-bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out, PieceResult& result,
-                         std::string& reason) const {
+bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out,
+                         PieceResult& result, std::string& reason) const {
     const char delimiter = dialect_.delimiter;
     std::size_t at = 0;
     std::size_t column = 0;
@@ -202,8 +251,12 @@ bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out
             const std::size_t close = line.find('"', at + 1);
             end = close == std::string_view::npos ? line.size() : line.find(delimiter, close);
         } else {
-            const void* hit = at < line.size() ? std::memchr(line.data() + at, delimiter, line.size() - at) : nullptr;
-            end = hit == nullptr ? std::string_view::npos : static_cast<std::size_t>(static_cast<const char*>(hit) - line.data());
+            const void* hit = at < line.size()
+                                  ? std::memchr(line.data() + at, delimiter, line.size() - at)
+                                  : nullptr;
+            end = hit == nullptr
+                      ? std::string_view::npos
+                      : static_cast<std::size_t>(static_cast<const char*>(hit) - line.data());
             if (delimiter == ' ') end = std::min(end, line.find('\t', at));
         }
         if (end == std::string_view::npos || end > line.size()) {
@@ -225,8 +278,8 @@ bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out
     return true;
 }
 
-PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std::size_t offset, RawColumns& out,
-                             bool lastPiece, std::stop_token stop) const {
+PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std::size_t offset,
+                             RawColumns& out, bool lastPiece, std::stop_token stop) const {
     PieceResult result;
     std::size_t at = 0;
     std::int64_t line = firstLine;
@@ -235,7 +288,9 @@ PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std:
     while (at < text.size()) {
         if ((line & 0xFFF) == 0 && stop.stop_requested()) return result;
         const void* hit = std::memchr(text.data() + at, '\n', text.size() - at);
-        const std::size_t end = hit == nullptr ? text.size() : static_cast<std::size_t>(static_cast<const char*>(hit) - text.data());
+        const std::size_t end =
+            hit == nullptr ? text.size()
+                           : static_cast<std::size_t>(static_cast<const char*>(hit) - text.data());
         std::string_view row = text.substr(at, end - at);
         if (!row.empty() && row.back() == '\r') row.remove_suffix(1);
         const bool unfinished = hit == nullptr && lastPiece;
@@ -246,7 +301,8 @@ PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std:
                 // Lines ran in step with rows so far; from here on each row remembers its own.
                 anyLeftOut = true;
                 result.lines.resize(result.rows);
-                for (std::size_t i = 0; i < result.rows; ++i) result.lines[i] = firstLine + static_cast<std::int64_t>(i);
+                for (std::size_t i = 0; i < result.rows; ++i)
+                    result.lines[i] = firstLine + static_cast<std::int64_t>(i);
             }
         };
         if (trimCell(row).empty()) {
@@ -265,7 +321,9 @@ PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std:
         reason.clear();
         const std::size_t target = offset + result.rows;
         bool good = parseRow(row, target, out, result, reason);
-        if (good && unfinished && std::count(row.begin(), row.end(), dialect_.delimiter) + 1 < static_cast<std::ptrdiff_t>(dialect_.columns.size())) {
+        if (good && unfinished &&
+            std::count(row.begin(), row.end(), dialect_.delimiter) + 1 <
+                static_cast<std::ptrdiff_t>(dialect_.columns.size())) {
             good = false;
             reason = "the last line is cut off";
         }
@@ -279,7 +337,8 @@ PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std:
             });
             continue;
         }
-        if (!reason.empty() && result.skipped.size() < kMostListed) result.skipped.push_back({here, "bad_cell", reason});
+        if (!reason.empty() && result.skipped.size() < kMostListed)
+            result.skipped.push_back({here, "bad_cell", reason});
         if (anyLeftOut) result.lines.push_back(here);
         ++result.rows;
     }

@@ -29,8 +29,9 @@ struct PieceResult {
     std::size_t rows = 0;
     std::int64_t skippedCount = 0;
     std::vector<SkippedRow> skipped;
-    std::vector<std::size_t> headerRepeats;  ///< rows (within the piece) before which the header stood again
-    std::vector<std::int64_t> lines;         ///< line of each row, only when lines were left out
+    std::vector<std::size_t>
+        headerRepeats;  ///< rows (within the piece) before which the header stood again
+    std::vector<std::int64_t> lines;  ///< line of each row, only when lines were left out
     int decimalsVoltage = 0, decimalsCurrent = 0, decimalsTemperature = 0;
 };
 
@@ -41,18 +42,33 @@ class RowParser {
     /// Sizes `out` for `rows` rows with the columns the dialect has.
     void allocate(RawColumns& out, std::size_t rows) const;
     /// Parses the lines of `text`, the first of which is `firstLine`, into rows from `offset` on.
-    PieceResult parse(std::string_view text, std::int64_t firstLine, std::size_t offset, RawColumns& out,
-                      bool lastPiece, std::stop_token stop) const;
+    PieceResult parse(std::string_view text, std::int64_t firstLine, std::size_t offset,
+                      RawColumns& out, bool lastPiece, std::stop_token stop) const;
 
   private:
-    enum class Slot : unsigned char { Skip, Time, Date, Voltage, Current, Power, Temperature, CounterAh, CounterWh, Cell, MoreTemperature, Mode };
+    enum class Slot : unsigned char {
+        Skip,
+        Time,
+        Date,
+        Voltage,
+        Current,
+        Power,
+        Temperature,
+        CounterAh,
+        CounterWh,
+        Cell,
+        MoreTemperature,
+        Mode
+    };
     struct Target {
         Slot slot = Slot::Skip;
         std::size_t index = 0;
         double factor = 1, offset = 0;
     };
-    bool parseRow(std::string_view line, std::size_t row, RawColumns& out, PieceResult& result, std::string& reason) const;
-    bool storeCell(std::string_view cell, const Target& target, std::size_t row, RawColumns& out, PieceResult& result, std::string& reason) const;
+    bool parseRow(std::string_view line, std::size_t row, RawColumns& out, PieceResult& result,
+                  std::string& reason) const;
+    bool storeCell(std::string_view cell, const Target& target, std::size_t row, RawColumns& out,
+                   PieceResult& result, std::string& reason) const;
     const char* titleOf(const Target& target) const;
 
     const Dialect& dialect_;

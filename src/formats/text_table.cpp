@@ -42,8 +42,9 @@ std::vector<Piece> cutPieces(std::string_view data, std::int64_t firstLine) {
         piece.text = data.substr(at, end - at);
         piece.firstLine = line;
         piece.rowOffset = row;
-        piece.lines = static_cast<std::size_t>(std::count(piece.text.begin(), piece.text.end(), '\n')) +
-                      (piece.text.back() == '\n' ? 0 : 1);
+        piece.lines =
+            static_cast<std::size_t>(std::count(piece.text.begin(), piece.text.end(), '\n')) +
+            (piece.text.back() == '\n' ? 0 : 1);
         line += static_cast<std::int64_t>(piece.lines);
         row += piece.lines;
         at = end;
@@ -52,16 +53,18 @@ std::vector<Piece> cutPieces(std::string_view data, std::int64_t firstLine) {
     return pieces;
 }
 
-void parsePieces(std::vector<Piece>& pieces, const RowParser& parser, RawColumns& raw, unsigned threads,
-                 const Progress& progress, std::stop_token stop) {
+void parsePieces(std::vector<Piece>& pieces, const RowParser& parser, RawColumns& raw,
+                 unsigned threads, const Progress& progress, std::stop_token stop) {
     std::atomic<std::size_t> next{0};
     std::atomic<std::size_t> done{0};
     const auto work = [&] {
         for (std::size_t i = next++; i < pieces.size() && !stop.stop_requested(); i = next++) {
             Piece& piece = pieces[i];
-            piece.result = parser.parse(piece.text, piece.firstLine, piece.rowOffset, raw, i + 1 == pieces.size(), stop);
+            piece.result = parser.parse(piece.text, piece.firstLine, piece.rowOffset, raw,
+                                        i + 1 == pieces.size(), stop);
             const std::size_t finished = ++done;
-            if (progress) progress(0.9 * static_cast<double>(finished) / static_cast<double>(pieces.size()));
+            if (progress)
+                progress(0.9 * static_cast<double>(finished) / static_cast<double>(pieces.size()));
         }
     };
     std::vector<std::jthread> pool;
@@ -78,9 +81,11 @@ std::size_t compact(std::vector<Piece>& pieces, RawColumns& raw) {
         if (rows != piece.rowOffset && count > 0) {
             raw.forEach([&](std::vector<double>& column) {
                 if (!column.empty())
-                    std::memmove(column.data() + rows, column.data() + piece.rowOffset, count * sizeof(double));
+                    std::memmove(column.data() + rows, column.data() + piece.rowOffset,
+                                 count * sizeof(double));
             });
-            if (!raw.mode.empty()) std::memmove(raw.mode.data() + rows, raw.mode.data() + piece.rowOffset, count);
+            if (!raw.mode.empty())
+                std::memmove(raw.mode.data() + rows, raw.mode.data() + piece.rowOffset, count);
         }
         rows += count;
     }
@@ -93,7 +98,8 @@ std::size_t compact(std::vector<Piece>& pieces, RawColumns& raw) {
 
 double stepOf(const Dialect& dialect, Role role, int decimals) {
     const Column* column = dialect.column(role);
-    return std::pow(10.0, -decimals) * (column != nullptr && column->unit ? column->unit->factor : 1.0);
+    return std::pow(10.0, -decimals) *
+           (column != nullptr && column->unit ? column->unit->factor : 1.0);
 }
 
 /// Current from power where only power is logged; pack voltage from cells where only those are.
@@ -102,7 +108,8 @@ void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect) {
         raw.voltage.assign(rows, 0.0);
         for (const auto& cell : raw.cells)
             for (std::size_t i = 0; i < rows; ++i) raw.voltage[i] += cell[i];
-        dialect.guesses.push_back("no pack voltage is logged: the sum of the cell voltages is used");
+        dialect.guesses.push_back(
+            "no pack voltage is logged: the sum of the cell voltages is used");
     }
     if (raw.current.empty()) {
         raw.current.assign(rows, 0.0);
@@ -137,10 +144,12 @@ void settleSign(RecordingData& data, Dialect& dialect, SignConvention wanted, bo
         const int found = noSigns && signByVoltage(data) ? 2 : findSign(data);
         if (found == 2) {
             dialect.unsignedCurrent = true;
-            dialect.guesses.push_back("the current has no sign: charge and discharge are told apart by the voltage");
+            dialect.guesses.push_back(
+                "the current has no sign: charge and discharge are told apart by the voltage");
             sign = 1;
         } else if (found == 0) {
-            dialect.guesses.push_back("the current's sign cannot be told from the voltage: positive taken as charging");
+            dialect.guesses.push_back(
+                "the current's sign cannot be told from the voltage: positive taken as charging");
         } else {
             sign = found;
         }
@@ -168,10 +177,12 @@ std::size_t offsetOfLine(std::string_view text, std::size_t number) {
 
 }  // namespace
 
-Expected<Imported> readTextTable(std::string_view bytes, const std::string& name, const ReadOptions& options,
-                                 const Progress& progress, std::stop_token stop) {
+Expected<Imported> readTextTable(std::string_view bytes, const std::string& name,
+                                 const ReadOptions& options, const Progress& progress,
+                                 std::stop_token stop) {
     if (bytes.empty())
-        return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", name, "a text table of a logger (CSV, TSV, TXT).");
+        return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", name,
+                    "a text table of a logger (CSV, TSV, TXT).");
     DecodedText decoded;
     if (auto ok = decodeText(bytes, name, decoded); !ok) return tl::unexpected<Error>(ok.error());
     const std::string_view text = decoded.text;
@@ -184,14 +195,18 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
 
     const std::string_view header = lineAt(text, dialect.headerLine);
     std::string_view unitLine;
-    if (dialect.headerLine > 0 && dialect.headerLine + 1 < dialect.firstDataLine) unitLine = lineAt(text, dialect.headerLine + 1);
+    if (dialect.headerLine > 0 && dialect.headerLine + 1 < dialect.firstDataLine)
+        unitLine = lineAt(text, dialect.headerLine + 1);
     const RowParser parser(dialect, header, unitLine);
-    auto pieces = cutPieces(text.substr(offsetOfLine(text, dialect.firstDataLine)), static_cast<std::int64_t>(dialect.firstDataLine));
+    auto pieces = cutPieces(text.substr(offsetOfLine(text, dialect.firstDataLine)),
+                            static_cast<std::int64_t>(dialect.firstDataLine));
     std::size_t lines = 0;
     for (const Piece& piece : pieces) lines += piece.lines;
     RawColumns raw;
     parser.allocate(raw, lines);
-    const unsigned threads = options.threads > 0 ? options.threads : std::clamp(std::thread::hardware_concurrency(), 1U, 4U);
+    const unsigned threads = options.threads > 0
+                                 ? options.threads
+                                 : std::clamp(std::thread::hardware_concurrency(), 1U, 4U);
     parsePieces(pieces, parser, raw, threads, progress, stop);
     if (stop.stop_requested())
         return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
@@ -214,27 +229,39 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
         row += piece.result.rows;
     }
     if (rows == 0)
-        return fail(ErrorKind::NotATable, "No row of the table could be read" + (data.problems.empty() ? std::string(".") : ": " + data.problems.front().message + "."),
-                    fmt::format("{}:{}", name, data.problems.empty() ? 0 : data.problems.front().line), "rows with a time, a voltage and a current.");
+        return fail(
+            ErrorKind::NotATable,
+            "No row of the table could be read" +
+                (data.problems.empty() ? std::string(".")
+                                       : ": " + data.problems.front().message + "."),
+            fmt::format("{}:{}", name, data.problems.empty() ? 0 : data.problems.front().line),
+            "rows with a time, a voltage and a current.");
     const LineOf lineOf = [&starts](std::size_t r) {
-        const auto it = std::upper_bound(starts.begin(), starts.end(), r, [](std::size_t a, const auto& b) { return a < b.first; }) - 1;
+        const auto it = std::upper_bound(starts.begin(), starts.end(), r,
+                                         [](std::size_t a, const auto& b) { return a < b.first; }) -
+                        1;
         const std::size_t within = r - it->first;
         const PieceResult& result = it->second->result;
-        return within < result.lines.size() ? result.lines[within] : it->second->firstLine + static_cast<std::int64_t>(within);
+        return within < result.lines.size()
+                   ? result.lines[within]
+                   : it->second->firstLine + static_cast<std::int64_t>(within);
     };
 
     deriveMissing(raw, rows, dialect);
     double lowest = 0;
     double highest = 0;
     for (const double c : raw.current) lowest = std::min(lowest, c), highest = std::max(highest, c);
-    const bool modesKnown = std::any_of(raw.mode.begin(), raw.mode.end(), [](signed char m) { return m == 1 || m == -1; });
-    const bool byMode = modesKnown && options.sign == SignConvention::Auto && lowest > -0.02 * std::max(highest, 1e-9);
+    const bool modesKnown = std::any_of(raw.mode.begin(), raw.mode.end(),
+                                        [](signed char m) { return m == 1 || m == -1; });
+    const bool byMode = modesKnown && options.sign == SignConvention::Auto &&
+                        lowest > -0.02 * std::max(highest, 1e-9);
     if (byMode) signByMode(raw);
 
     data.voltage_V = std::move(raw.voltage);
     data.current_A = std::move(raw.current);
     data.temperature_C = std::move(raw.temperature);
-    if (std::none_of(data.temperature_C.begin(), data.temperature_C.end(), [](double x) { return std::isfinite(x); }))
+    if (std::none_of(data.temperature_C.begin(), data.temperature_C.end(),
+                     [](double x) { return std::isfinite(x); }))
         data.temperature_C.clear();
     data.cells_V = std::move(raw.cells);
     data.moreTemperatures_C = std::move(raw.temperatures);
@@ -245,18 +272,22 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
     data.textStep_C = stepOf(dialect, Role::Temperature, decimalsC);
     if (raw.time.empty()) {
         data.time_s.resize(rows);
-        for (std::size_t i = 0; i < rows; ++i) data.time_s[i] = static_cast<double>(i) * options.interval_s;
+        for (std::size_t i = 0; i < rows; ++i)
+            data.time_s[i] = static_cast<double>(i) * options.interval_s;
     } else {
         data.time_s = std::move(raw.time);
         if (!raw.date.empty())
             for (std::size_t i = 0; i < rows; ++i) data.time_s[i] += raw.date[i];
-        if (dialect.time.shape == TimeShape::DateTime || !raw.date.empty() || data.time_s.front() > 1e9) out.startEpoch_s = data.time_s.front();
+        if (dialect.time.shape == TimeShape::DateTime || !raw.date.empty() ||
+            data.time_s.front() > 1e9)
+            out.startEpoch_s = data.time_s.front();
     }
     straightenTime(data, dialect, headerRepeats, lineOf);
     if (progress) progress(0.95);
     repairOutliers(data, lineOf);
     settleSign(data, dialect, options.sign, byMode);
-    std::stable_sort(data.problems.begin(), data.problems.end(), [](const Problem& a, const Problem& b) { return a.line < b.line; });
+    std::stable_sort(data.problems.begin(), data.problems.end(),
+                     [](const Problem& a, const Problem& b) { return a.line < b.line; });
     out.rowsRead = static_cast<std::int64_t>(rows);
     if (stop.stop_requested())
         return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
@@ -265,8 +296,8 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
     return out;
 }
 
-Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options, const Progress& progress,
-                               std::stop_token stop) {
+Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options,
+                               const Progress& progress, std::stop_token stop) {
     auto bytes = readFile(path);
     if (!bytes) return tl::unexpected<Error>(bytes.error());
     return readTextTable(*bytes, path.string(), options, progress, stop);

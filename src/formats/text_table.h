@@ -37,9 +37,9 @@ struct Dialect {
     std::size_t firstDataLine = 1;  ///< 1-based
     std::vector<Column> columns;
     TimeStyle time;
-    double timeFactor = 1;          ///< number column to seconds
+    double timeFactor = 1;  ///< number column to seconds
     SignConvention sign = SignConvention::ChargePositive;
-    bool unsignedCurrent = false;   ///< signs were taken from mode words or from the voltage
+    bool unsignedCurrent = false;      ///< signs were taken from mode words or from the voltage
     std::vector<std::string> guesses;  ///< assumptions in plain words ("current taken as mA")
 
     const Column* column(Role role) const;

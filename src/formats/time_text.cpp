@@ -76,8 +76,10 @@ long long daysFromCivil(long long year, unsigned month, unsigned day) {
     year -= month <= 2;
     const long long era = (year >= 0 ? year : year - 399) / 400;
     const auto yearOfEra = static_cast<unsigned long long>(year - era * 400);
-    const unsigned long long dayOfYear = (153ULL * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
-    const unsigned long long dayOfEra = yearOfEra * 365 + yearOfEra / 4 - yearOfEra / 100 + dayOfYear;
+    const unsigned long long dayOfYear =
+        (153ULL * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
+    const unsigned long long dayOfEra =
+        yearOfEra * 365 + yearOfEra / 4 - yearOfEra / 100 + dayOfYear;
     return era * 146097 + static_cast<long long>(dayOfEra) - 719468;
 }
 
@@ -127,8 +129,8 @@ std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& styl
     }
     if (month < 1 || month > 12 || day < 1 || day > 31 || year < 1970 || year > 9999)
         return std::nullopt;
-    double seconds = 86400.0 * static_cast<double>(daysFromCivil(
-                                   year, static_cast<unsigned>(month), static_cast<unsigned>(day)));
+    double seconds = 86400.0 * static_cast<double>(daysFromCivil(year, static_cast<unsigned>(month),
+                                                                 static_cast<unsigned>(day)));
     if (text.empty()) return seconds;
     if (text.front() != 'T' && text.front() != ' ' && text.front() != 't' && text.front() != ',')
         return std::nullopt;
@@ -169,7 +171,8 @@ std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& styl
     return seconds + (sign == '+' ? -offset : offset);
 }
 
-std::optional<TimeStyle> guessTimeStyle(const std::vector<std::string_view>& samples, char decimal) {
+std::optional<TimeStyle> guessTimeStyle(const std::vector<std::string_view>& samples,
+                                        char decimal) {
     if (samples.empty()) return std::nullopt;
     const auto countOf = [&](auto parse) {
         std::size_t good = 0;
@@ -202,7 +205,8 @@ std::optional<TimeStyle> guessTimeStyle(const std::vector<std::string_view>& sam
         // Both orders can read the same text: prefer the one in which time passes evenly.
         double low = 1e300, high = -1e300;
         for (const auto& s : samples)
-            if (const auto t = parseDateTime(s, style)) low = std::min(low, *t), high = std::max(high, *t);
+            if (const auto t = parseDateTime(s, style))
+                low = std::min(low, *t), high = std::max(high, *t);
         const double span = high - low;
         if (!best || span < bestSpan * 0.5) {
             best = style;

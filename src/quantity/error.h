@@ -7,7 +7,15 @@
 
 namespace nk {
 
-enum class ErrorKind { NotFound, Unreadable, NotATable, Unsupported, InvalidArgument, Cancelled, Storage };
+enum class ErrorKind {
+    NotFound,
+    Unreadable,
+    NotATable,
+    Unsupported,
+    InvalidArgument,
+    Cancelled,
+    Storage
+};
 
 struct Error {
     ErrorKind kind = ErrorKind::InvalidArgument;

@@ -66,8 +66,8 @@ ValueText valueText(double value, double uncertainty, const std::string& unit,
         return out;
     }
     const Scaled scale = scaleFor(value, unit, style);
-    const double shownU = uncertainty * scale.factor *
-                          (unit == "C" && style.fahrenheit ? 1.8 : 1.0);
+    const double shownU =
+        uncertainty * scale.factor * (unit == "C" && style.fahrenheit ? 1.8 : 1.0);
     const int digits = decimalsFor(shownU);
     ValueText out;
     out.value = fixed(present(value, unit, style) * scale.factor, digits, style);

@@ -19,7 +19,7 @@ struct Evidence {
 };
 
 struct Reading {
-    std::string name;  ///< stable identifier, never translated
+    std::string name;     ///< stable identifier, never translated
     double value = kNaN;  ///< NaN: not measurable from this log; a caveat says why
     std::string unit;
     double uncertainty = kNaN;  ///< standard uncertainty, k = 1, in `unit`
@@ -39,9 +39,9 @@ std::string toString(Severity severity);
 /// A sentence about the recording, with the evidence it points at.
 struct Finding {
     Severity severity = Severity::Note;
-    std::string code;     ///< stable identifier (analysis-json), never translated
-    std::string text;     ///< one or two plain sentences
-    std::string advice;   ///< what to do next; may be empty
+    std::string code;    ///< stable identifier (analysis-json), never translated
+    std::string text;    ///< one or two plain sentences
+    std::string advice;  ///< what to do next; may be empty
     Evidence evidence;
 };
 

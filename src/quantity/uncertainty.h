@@ -7,10 +7,14 @@
 namespace nk {
 
 /// Standard uncertainty of a value known to lie within ±halfWidth (rectangle; GUM 4.3.7).
-inline double rectangle(double halfWidth) { return std::abs(halfWidth) / std::sqrt(3.0); }
+inline double rectangle(double halfWidth) {
+    return std::abs(halfWidth) / std::sqrt(3.0);
+}
 
 /// Standard uncertainty of rounding to a step of `resolution` (GUM F.2.2.1): resolution/√12.
-inline double quantisation(double resolution) { return std::abs(resolution) / std::sqrt(12.0); }
+inline double quantisation(double resolution) {
+    return std::abs(resolution) / std::sqrt(12.0);
+}
 
 /// Root of the sum of squares of independent contributions; NaN terms are ignored.
 inline double quadrature(std::initializer_list<double> terms) {

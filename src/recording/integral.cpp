@@ -12,7 +12,8 @@ Integral integrate(const Recording& recording, std::size_t first, std::size_t la
     const auto v = recording.voltage_V();
     const auto i = recording.current_A();
     // Noise and the last written digit are no jumps.
-    const double jump = std::max(6 * recording.currentQuality().noise, 1.5 * recording.currentQuality().resolution);
+    const double jump =
+        std::max(6 * recording.currentQuality().noise, 1.5 * recording.currentQuality().resolution);
     const double usual = recording.usualInterval_s();
     double samplingQ = 0;
     double samplingE = 0;
@@ -73,9 +74,8 @@ double energyUncertainty_Wh(const Recording& recording, const Integral& sum,
     const double meanVoltage_V = std::abs(sum.energy_Wh / sum.charge_Ah);
     const double fromCharge = chargeUncertainty_Ah(recording, sum, accuracy) * meanVoltage_V;
     const double offset_V = accuracy.voltageOffsetSteps * recording.voltageQuality().resolution;
-    const double fromVoltage =
-        quadrature({rectangle(accuracy.voltageGain * sum.energy_Wh),
-                    rectangle(offset_V) * std::abs(sum.charge_Ah)});
+    const double fromVoltage = quadrature({rectangle(accuracy.voltageGain * sum.energy_Wh),
+                                           rectangle(offset_V) * std::abs(sum.charge_Ah)});
     return quadrature({fromCharge, fromVoltage});
 }
 
@@ -94,8 +94,7 @@ std::vector<double> cumulativeEnergy_Wh(const Recording& recording) {
     const auto v = recording.voltage_V();
     std::vector<double> out(recording.size(), 0.0);
     for (std::size_t k = 1; k < out.size(); ++k)
-        out[k] = out[k - 1] +
-                 0.5 * (i[k] * v[k] + i[k - 1] * v[k - 1]) * (t[k] - t[k - 1]) / 3600;
+        out[k] = out[k - 1] + 0.5 * (i[k] * v[k] + i[k - 1] * v[k - 1]) * (t[k] - t[k - 1]) / 3600;
     return out;
 }
 

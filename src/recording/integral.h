@@ -10,8 +10,8 @@
 namespace nk {
 
 struct Integral {
-    double charge_Ah = 0;   ///< signed, positive into the battery
-    double energy_Wh = 0;   ///< signed
+    double charge_Ah = 0;  ///< signed, positive into the battery
+    double energy_Wh = 0;  ///< signed
     double duration_s = 0;
     /// Standard uncertainty from sampling: across each jump or gap the charge is bounded by
     /// holding the larger and the smaller neighbour; half the range/√3 (methods.md §1).

@@ -13,7 +13,9 @@ std::string Card::plainText() const {
     std::string out = kind + ": " + title;
     if (!value.empty()) out += "\n" + value + (plusMinus.empty() ? "" : " " + plusMinus);
     for (const std::string& line : lines) out += "\n" + line;
-    if (pointsAtCurve()) out += fmt::format("\nSeen from {} to {}.", clockText(evidence.from_s), clockText(evidence.to_s));
+    if (pointsAtCurve())
+        out += fmt::format("\nSeen from {} to {}.", clockText(evidence.from_s),
+                           clockText(evidence.to_s));
     return out + "\n";
 }
 
@@ -21,9 +23,15 @@ namespace {
 
 Card fromFinding(const Finding& f) {
     Card c;
-    const bool log = f.code == "gaps" || f.code == "logger_restart" || f.code == "bad_rows" || f.code == "counter_disagrees";
-    c.tone = f.severity == Severity::Hazard ? CardTone::Hazard : log ? CardTone::Log : CardTone::Verdict;
-    c.kind = f.severity == Severity::Hazard ? "HAZARD" : log ? "LOG" : f.severity == Severity::Verdict ? "VERDICT" : "NOTE";
+    const bool log = f.code == "gaps" || f.code == "logger_restart" || f.code == "bad_rows" ||
+                     f.code == "counter_disagrees";
+    c.tone = f.severity == Severity::Hazard ? CardTone::Hazard
+             : log                          ? CardTone::Log
+                                            : CardTone::Verdict;
+    c.kind = f.severity == Severity::Hazard    ? "HAZARD"
+             : log                             ? "LOG"
+             : f.severity == Severity::Verdict ? "VERDICT"
+                                               : "NOTE";
     c.title = f.text;
     if (!f.advice.empty()) c.lines.push_back(f.advice);
     if (const Check* check = findCheck(f.code)) c.how = check->explanation;
@@ -61,19 +69,25 @@ void capacityCards(const Analysis& a, const NumberStyle& style, std::vector<Card
         std::vector<std::string> lines;
         if (const Reading* health = sibling(a, "health_capacity", r.evidence.step)) {
             if (health->measurable())
-                lines.push_back(fmt::format("{} of the {} on the label.", valueText(health->value, health->uncertainty, "%", style).joined(), shortValue(a.battery.rated_Ah, "Ah", style)));
+                lines.push_back(
+                    fmt::format("{} of the {} on the label.",
+                                valueText(health->value, health->uncertainty, "%", style).joined(),
+                                shortValue(a.battery.rated_Ah, "Ah", style)));
             for (const std::string& caveat : health->caveats)
-                if (std::find(lines.begin(), lines.end(), caveat) == lines.end()) lines.push_back(health->measurable() ? caveat : "Health: " + caveat);
+                if (std::find(lines.begin(), lines.end(), caveat) == lines.end())
+                    lines.push_back(health->measurable() ? caveat : "Health: " + caveat);
         }
         const Reading* energy = sibling(a, "delivered_energy", r.evidence.step);
         const Reading* mean = sibling(a, "mean_voltage", r.evidence.step);
         if (energy != nullptr && energy->measurable() && mean != nullptr && mean->measurable())
-            lines.push_back(fmt::format("{} at a mean of {}.", valueText(*energy, style).joined(), valueText(*mean, style).joined()));
+            lines.push_back(fmt::format("{} at a mean of {}.", valueText(*energy, style).joined(),
+                                        valueText(*mean, style).joined()));
         // The conditions come first, then the rest.
         c.lines.clear();
         if (!r.caveats.empty()) c.lines.push_back(r.caveats.front());
         c.lines.insert(c.lines.end(), lines.begin(), lines.end());
-        if (r.caveats.size() > 1) c.lines.insert(c.lines.end(), r.caveats.begin() + 1, r.caveats.end());
+        if (r.caveats.size() > 1)
+            c.lines.insert(c.lines.end(), r.caveats.begin() + 1, r.caveats.end());
         out.push_back(std::move(c));
     }
 }
@@ -90,12 +104,17 @@ void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
         const Reading* inside = sibling(a, "charge_in_cv", step);
         if (set != nullptr && set->measurable()) {
             std::string text = "Set voltage " + valueText(*set, style).joined();
-            if (a.battery.series > 1) text += fmt::format(", {} a cell", shortValue(set->value / a.battery.series, "V", style));
+            if (a.battery.series > 1)
+                text += fmt::format(", {} a cell",
+                                    shortValue(set->value / a.battery.series, "V", style));
             c.lines.insert(c.lines.begin(), text + ".");
         }
         if (inside != nullptr && end != nullptr && inside->measurable() && end->measurable()) {
-            std::string text = fmt::format("{} went in after it, down to {}", shortValue(inside->value, "Ah", style), shortValue(end->value, "A", style));
-            if (a.battery.rated_Ah > 0 && end->value > 0) text += fmt::format(" (C/\u2060{:.0f})", a.battery.rated_Ah / end->value);
+            std::string text = fmt::format("{} went in after it, down to {}",
+                                           shortValue(inside->value, "Ah", style),
+                                           shortValue(end->value, "A", style));
+            if (a.battery.rated_Ah > 0 && end->value > 0)
+                text += fmt::format(" (C/\u2060{:.0f})", a.battery.rated_Ah / end->value);
             c.lines.insert(c.lines.begin() + (set != nullptr ? 1 : 0), text + ".");
         }
         out.push_back(std::move(c));
@@ -106,8 +125,10 @@ void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
         c.tone = CardTone::Capacity;
         c.kind = "EFFICIENCY";
         c.title = "Of the charge put in, the battery gave back";
-        if (const Reading* energy = sibling(a, "energy_efficiency", r.evidence.step); energy != nullptr && energy->measurable())
-            c.lines.insert(c.lines.begin(), "Of the energy, " + valueText(*energy, style).joined() + ".");
+        if (const Reading* energy = sibling(a, "energy_efficiency", r.evidence.step);
+            energy != nullptr && energy->measurable())
+            c.lines.insert(c.lines.begin(),
+                           "Of the energy, " + valueText(*energy, style).joined() + ".");
         out.push_back(std::move(c));
     }
 }
@@ -120,14 +141,19 @@ void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Ca
         c.kind = "TEMPERATURE";
         const Chemistry* chemistry = a.battery.chemistryData();
         const double limit = chemistry != nullptr ? chemistry->dischargeMax_C : 60;
-        if (r.value < limit - 10) c.lines.insert(c.lines.begin(), fmt::format("Far from the {} limit.", valueText(limit, 5, "C", style).value + "\u2009" + valueText(limit, 5, "C", style).unit));
+        if (r.value < limit - 10)
+            c.lines.insert(c.lines.begin(),
+                           fmt::format("Far from the {} limit.",
+                                       valueText(limit, 5, "C", style).value + "\u2009" +
+                                           valueText(limit, 5, "C", style).unit));
         out.push_back(std::move(c));
     }
 }
 
 }  // namespace
 
-std::vector<Card> makeCards(const Recording& recording, const Analysis& a, const NumberStyle& style) {
+std::vector<Card> makeCards(const Recording& recording, const Analysis& a,
+                            const NumberStyle& style) {
     std::vector<Card> out;
     for (const Finding& f : a.findings)
         if (f.severity != Severity::Note) out.push_back(fromFinding(f));
@@ -140,8 +166,11 @@ std::vector<Card> makeCards(const Recording& recording, const Analysis& a, const
         Card c;
         c.tone = CardTone::Log;
         c.kind = "LOG";
-        c.title = recording.duration_s() > 0 ? "Nothing was charged or discharged in this log." : "This log has a single row.";
-        c.lines.push_back("A log that begins with a short rest, and goes through a charge or a discharge to its end, tells most.");
+        c.title = recording.duration_s() > 0 ? "Nothing was charged or discharged in this log."
+                                             : "This log has a single row.";
+        c.lines.push_back(
+            "A log that begins with a short rest, and goes through a charge or a discharge to its "
+            "end, tells most.");
         out.push_back(c);
     }
     return out;

@@ -14,12 +14,23 @@ std::string escapeHtml(const std::string& text) {
     std::string out;
     for (const char c : text) {
         switch (c) {
-            case '&': out += "&amp;"; break;
-            case '<': out += "&lt;"; break;
-            case '>': out += "&gt;"; break;
-            case '"': out += "&quot;"; break;
-            case '\'': out += "&#39;"; break;
-            default: out += c;
+            case '&':
+                out += "&amp;";
+                break;
+            case '<':
+                out += "&lt;";
+                break;
+            case '>':
+                out += "&gt;";
+                break;
+            case '"':
+                out += "&quot;";
+                break;
+            case '\'':
+                out += "&#39;";
+                break;
+            default:
+                out += c;
         }
     }
     return out;
@@ -36,7 +47,8 @@ double niceStep(double range, int most) {
     return 10 * power;
 }
 
-void lane(std::string& svg, const Recording& r, std::span<const double> column, const char* name, const char* colour, double x0, double x1, double y0, double y1) {
+void lane(std::string& svg, const Recording& r, std::span<const double> column, const char* name,
+          const char* colour, double x0, double x1, double y0, double y1) {
     const Pyramid pyramid(column);
     MinMax all = pyramid.range(0, column.size());
     if (!std::isfinite(all.low)) return;
@@ -44,11 +56,19 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column, 
     all.low -= pad;
     all.high += pad;
     const auto y = [&](double v) { return y1 - (v - all.low) / (all.high - all.low) * (y1 - y0); };
-    svg += fmt::format("<rect x='{:.1f}' y='{:.1f}' width='{:.1f}' height='{:.1f}' fill='#ffffff' stroke='#d8d4ca'/>", x0, y0, x1 - x0, y1 - y0);
+    svg += fmt::format(
+        "<rect x='{:.1f}' y='{:.1f}' width='{:.1f}' height='{:.1f}' fill='#ffffff' "
+        "stroke='#d8d4ca'/>",
+        x0, y0, x1 - x0, y1 - y0);
     const double step = niceStep(all.high - all.low, 4);
     for (double v = std::ceil(all.low / step) * step; v < all.high; v += step) {
-        svg += fmt::format("<line x1='{:.1f}' y1='{:.1f}' x2='{:.1f}' y2='{:.1f}' stroke='#eceae4'/>", x0, y(v), x1, y(v));
-        svg += fmt::format("<text x='{:.1f}' y='{:.1f}' text-anchor='end' font-size='10' fill='#55534d'>{:.6g}</text>", x0 - 5, y(v) + 3.5, std::abs(v) < step * 1e-6 ? 0.0 : v);
+        svg +=
+            fmt::format("<line x1='{:.1f}' y1='{:.1f}' x2='{:.1f}' y2='{:.1f}' stroke='#eceae4'/>",
+                        x0, y(v), x1, y(v));
+        svg += fmt::format(
+            "<text x='{:.1f}' y='{:.1f}' text-anchor='end' font-size='10' "
+            "fill='#55534d'>{:.6g}</text>",
+            x0 - 5, y(v) + 3.5, std::abs(v) < step * 1e-6 ? 0.0 : v);
     }
     const auto t = r.time_s();
     const double t0 = t.front();
@@ -57,25 +77,36 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column, 
     const int columns = static_cast<int>(x1 - x0);
     std::size_t from = 0;
     for (int c = 0; c < columns; ++c) {
-        const std::size_t to = c + 1 == columns ? t.size() : r.lowerBound(t0 + span * (c + 1) / columns);
+        const std::size_t to =
+            c + 1 == columns ? t.size() : r.lowerBound(t0 + span * (c + 1) / columns);
         if (to > from) {
             const MinMax m = pyramid.range(from, to);
             if (std::isfinite(m.low)) {
                 const double x = x0 + c + 0.5;
-                path += fmt::format("{}{:.1f} {:.1f}", path.empty() ? "M" : "L", x, y(column[from]));
-                if (m.high - m.low > 0) path += fmt::format("L{:.1f} {:.1f}L{:.1f} {:.1f}L{:.1f} {:.1f}", x, y(m.low), x, y(m.high), x, y(column[to - 1]));
+                path +=
+                    fmt::format("{}{:.1f} {:.1f}", path.empty() ? "M" : "L", x, y(column[from]));
+                if (m.high - m.low > 0)
+                    path += fmt::format("L{:.1f} {:.1f}L{:.1f} {:.1f}L{:.1f} {:.1f}", x, y(m.low),
+                                        x, y(m.high), x, y(column[to - 1]));
             }
         }
         from = to;
     }
-    svg += fmt::format("<path d='{}' fill='none' stroke='{}' stroke-width='1.3' stroke-linejoin='round'/>", path, colour);
-    svg += fmt::format("<text x='{:.1f}' y='{:.1f}' font-size='10' font-weight='600' fill='{}'>{}</text>", x0, y0 - 4, colour, name);
+    svg += fmt::format(
+        "<path d='{}' fill='none' stroke='{}' stroke-width='1.3' stroke-linejoin='round'/>", path,
+        colour);
+    svg += fmt::format(
+        "<text x='{:.1f}' y='{:.1f}' font-size='10' font-weight='600' fill='{}'>{}</text>", x0,
+        y0 - 4, colour, name);
 }
 
 }  // namespace
 
 std::string curveSvg(const Recording& r, const Steps& steps, int width, int height) {
-    std::string svg = fmt::format("<svg xmlns='http://www.w3.org/2000/svg' width='{0}' height='{1}' viewBox='0 0 {0} {1}' font-family='Inter, sans-serif'>", width, height);
+    std::string svg = fmt::format(
+        "<svg xmlns='http://www.w3.org/2000/svg' width='{0}' height='{1}' viewBox='0 0 {0} {1}' "
+        "font-family='Inter, sans-serif'>",
+        width, height);
     if (r.size() >= 2) {
         const double x0 = 48;
         const double x1 = width - 8;
@@ -86,27 +117,43 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
         const double hV = lanes * (temperature ? 0.5 : 0.62);
         const double hI = lanes * (temperature ? 0.26 : 0.38);
         lane(svg, r, r.voltage_V(), "Voltage V", "#0f5c62", x0, x1, 16, hV - 4);
-        lane(svg, r, r.current_A(), "Current A (charge positive)", "#9a5118", x0, x1, hV + 14, hV + hI - 4);
-        if (temperature) lane(svg, r, r.temperature_C(), "Temperature °C", "#79367f", x0, x1, hV + hI + 14, lanes - 2);
+        lane(svg, r, r.current_A(), "Current A (charge positive)", "#9a5118", x0, x1, hV + 14,
+             hV + hI - 4);
+        if (temperature)
+            lane(svg, r, r.temperature_C(), "Temperature °C", "#79367f", x0, x1, hV + hI + 14,
+                 lanes - 2);
         const double t0 = r.time_s().front();
         const double span = std::max(r.duration_s(), 1e-9);
         const double ry = height - ribbon - axis;
         for (const Step& s : steps.list) {
             const double a = x0 + (s.start_s - t0) / span * (x1 - x0);
             const double b = x0 + (s.end_s - t0) / span * (x1 - x0);
-            const char* fill = s.kind == StepKind::Rest ? "#e6e2d9" : s.kind == StepKind::CvCharge ? "#e4dac2" : s.meanCurrent_A > 0 ? "#cfe0de" : "#ecd0bf";
-            svg += fmt::format("<rect x='{:.1f}' y='{:.1f}' width='{:.1f}' height='{:.1f}' fill='{}' stroke='#ffffff'/>", a, ry, std::max(b - a, 0.5), ribbon, fill);
+            const char* fill = s.kind == StepKind::Rest       ? "#e6e2d9"
+                               : s.kind == StepKind::CvCharge ? "#e4dac2"
+                               : s.meanCurrent_A > 0          ? "#cfe0de"
+                                                              : "#ecd0bf";
+            svg += fmt::format(
+                "<rect x='{:.1f}' y='{:.1f}' width='{:.1f}' height='{:.1f}' fill='{}' "
+                "stroke='#ffffff'/>",
+                a, ry, std::max(b - a, 0.5), ribbon, fill);
             const std::string words = kindWordsShort(s);
-            if (b - a > 5.6 * static_cast<double>(words.size()) + 6) svg += fmt::format("<text x='{:.1f}' y='{:.1f}' font-size='10' fill='#33312c'>{}</text>", a + 4, ry + 14, escapeHtml(words));
+            if (b - a > 5.6 * static_cast<double>(words.size()) + 6)
+                svg += fmt::format(
+                    "<text x='{:.1f}' y='{:.1f}' font-size='10' fill='#33312c'>{}</text>", a + 4,
+                    ry + 14, escapeHtml(words));
         }
         double step = 60;
-        for (const double s : {60.0, 300.0, 600.0, 1800.0, 3600.0, 7200.0, 14400.0, 43200.0, 86400.0, 604800.0}) {
+        for (const double s :
+             {60.0, 300.0, 600.0, 1800.0, 3600.0, 7200.0, 14400.0, 43200.0, 86400.0, 604800.0}) {
             step = s;
             if (span / s <= 9) break;
         }
         for (double t = 0; t <= span; t += step) {
             const double x = x0 + t / span * (x1 - x0);
-            svg += fmt::format("<text x='{:.1f}' y='{}' font-size='10' text-anchor='middle' fill='#55534d'>{}</text>", x, height - 6, clockText(t));
+            svg += fmt::format(
+                "<text x='{:.1f}' y='{}' font-size='10' text-anchor='middle' "
+                "fill='#55534d'>{}</text>",
+                x, height - 6, clockText(t));
         }
     }
     return svg + "</svg>";
@@ -114,22 +161,32 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
 
 std::string benchSheetHtml(const SheetInput& in, const std::string& picture) {
     const Analysis& a = *in.analysis;
-    std::string h = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + escapeHtml(in.batteryName + " · " + in.title) + "</title>\n<style>\n"
-        "body{font-family:'Inter','DejaVu Sans',sans-serif;font-size:10pt;color:#22211e;margin:24px;max-width:760px}\n"
-        "h1{font-size:16pt;margin:0}h2{font-size:11pt;margin:14px 0 4px;color:#0f5c62}p{margin:2px 0}\n"
-        "table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:3px 8px 3px 0;border-bottom:1px solid #e3dfd6;vertical-align:top}\n"
-        ".n{text-align:right;white-space:nowrap}.s{color:#5d5b55;font-size:8.5pt}.hazard{border-left:4px solid #a3271b;padding-left:8px}\n"
-        "</style></head><body>\n";
-    h += "<h1>" + escapeHtml(in.batteryName) + "</h1>\n<p>" + escapeHtml(in.title) + " · " + escapeHtml(batteryWords(a.battery)) + "</p>\n";
+    std::string h = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
+                    escapeHtml(in.batteryName + " · " + in.title) +
+                    "</title>\n<style>\n"
+                    "body{font-family:'Inter','DejaVu "
+                    "Sans',sans-serif;font-size:10pt;color:#22211e;margin:24px;max-width:760px}\n"
+                    "h1{font-size:16pt;margin:0}h2{font-size:11pt;margin:14px 0 "
+                    "4px;color:#0f5c62}p{margin:2px 0}\n"
+                    "table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:3px "
+                    "8px 3px 0;border-bottom:1px solid #e3dfd6;vertical-align:top}\n"
+                    ".n{text-align:right;white-space:nowrap}.s{color:#5d5b55;font-size:8.5pt}."
+                    "hazard{border-left:4px solid #a3271b;padding-left:8px}\n"
+                    "</style></head><body>\n";
+    h += "<h1>" + escapeHtml(in.batteryName) + "</h1>\n<p>" + escapeHtml(in.title) + " · " +
+         escapeHtml(batteryWords(a.battery)) + "</p>\n";
     h += "<p class=\"s\">" + escapeHtml(in.source) + "</p>\n" + picture + "\n";
     if (!a.findings.empty()) {
         h += "<h2>Findings</h2>\n";
         for (const Finding& f : a.findings) {
             const bool hazard = f.severity == Severity::Hazard;
-            h += fmt::format("<p{}>{}{} <span class=\"s\">{}</span></p>\n", hazard ? " class=\"hazard\"" : "", hazard ? "<b>HAZARD</b> " : "", escapeHtml(f.text), escapeHtml(f.advice));
+            h += fmt::format("<p{}>{}{} <span class=\"s\">{}</span></p>\n",
+                             hazard ? " class=\"hazard\"" : "", hazard ? "<b>HAZARD</b> " : "",
+                             escapeHtml(f.text), escapeHtml(f.advice));
         }
     }
-    h += "<h2>Readings</h2>\n<table><tr><th>Reading</th><th class=\"n\">Value ± (k = 2)</th><th>Taken from</th></tr>\n";
+    h += "<h2>Readings</h2>\n<table><tr><th>Reading</th><th class=\"n\">Value ± (k = "
+         "2)</th><th>Taken from</th></tr>\n";
     std::vector<std::string> notes;
     for (const Reading& r : a.readings) {
         const Metric* m = findMetric(r.name);
@@ -140,22 +197,37 @@ std::string benchSheetHtml(const SheetInput& in, const std::string& picture) {
             if (it == notes.end()) it = notes.insert(notes.end(), c);
             marks += fmt::format(" {}", it - notes.begin() + 1);
         }
-        h += fmt::format("<tr><td>{}{}</td><td class=\"n\">{}</td><td>{} to {}</td></tr>\n", m != nullptr ? m->title : r.name.c_str(), marks.empty() ? "" : "<sup class=\"s\">" + marks + "</sup>",
-                         escapeHtml(v.joined()), clockText(r.evidence.from_s), clockText(r.evidence.to_s));
+        h += fmt::format("<tr><td>{}{}</td><td class=\"n\">{}</td><td>{} to {}</td></tr>\n",
+                         m != nullptr ? m->title : r.name.c_str(),
+                         marks.empty() ? "" : "<sup class=\"s\">" + marks + "</sup>",
+                         escapeHtml(v.joined()), clockText(r.evidence.from_s),
+                         clockText(r.evidence.to_s));
     }
-    h += "</table>\n<h2>Steps</h2>\n<table><tr><th>From</th><th>To</th><th>Step</th><th class=\"n\">Mean current</th><th class=\"n\">Charge</th><th>Ended because</th></tr>\n";
+    h += "</table>\n<h2>Steps</h2>\n<table><tr><th>From</th><th>To</th><th>Step</th><th "
+         "class=\"n\">Mean current</th><th class=\"n\">Charge</th><th>Ended because</th></tr>\n";
     constexpr std::size_t kMostSteps = 40;
     for (std::size_t k = 0; k < std::min(kMostSteps, a.steps.list.size()); ++k) {
         const Step& s = a.steps.list[k];
-        h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td class=\"n\">{}</td><td class=\"n\">{}</td><td>{}</td></tr>\n", clockText(s.start_s), clockText(s.end_s), kindWords(s),
-                         s.isActive() ? shortValue(s.meanCurrent_A, "A", in.style) : "", s.isActive() ? shortValue(s.sum.charge_Ah, "Ah", in.style) : "", s.isActive() ? endingWords(s.endedBy) : "");
+        h += fmt::format(
+            "<tr><td>{}</td><td>{}</td><td>{}</td><td class=\"n\">{}</td><td "
+            "class=\"n\">{}</td><td>{}</td></tr>\n",
+            clockText(s.start_s), clockText(s.end_s), kindWords(s),
+            s.isActive() ? shortValue(s.meanCurrent_A, "A", in.style) : "",
+            s.isActive() ? shortValue(s.sum.charge_Ah, "Ah", in.style) : "",
+            s.isActive() ? endingWords(s.endedBy) : "");
     }
     h += "</table>\n";
-    if (a.steps.list.size() > kMostSteps) h += fmt::format("<p class=\"s\">and {} further steps.</p>\n", a.steps.list.size() - kMostSteps);
+    if (a.steps.list.size() > kMostSteps)
+        h += fmt::format("<p class=\"s\">and {} further steps.</p>\n",
+                         a.steps.list.size() - kMostSteps);
     if (!notes.empty()) h += "<h2>Notes</h2>\n";
-    for (std::size_t k = 0; k < notes.size(); ++k) h += fmt::format("<p class=\"s\">{} {}</p>\n", k + 1, escapeHtml(notes[k]));
-    h += "<p class=\"s\">Positive current charges the battery. ± is the expanded uncertainty (k = 2, about 95 %). The maker's data sheet, local codes and licensed practice come first. "
-         "Made with Narrow Knee" + (in.madeOn.empty() ? std::string() : " on " + escapeHtml(in.madeOn)) + ".</p>\n</body></html>\n";
+    for (std::size_t k = 0; k < notes.size(); ++k)
+        h += fmt::format("<p class=\"s\">{} {}</p>\n", k + 1, escapeHtml(notes[k]));
+    h += "<p class=\"s\">Positive current charges the battery. ± is the expanded uncertainty (k = "
+         "2, about 95 %). The maker's data sheet, local codes and licensed practice come first. "
+         "Made with Narrow Knee" +
+         (in.madeOn.empty() ? std::string() : " on " + escapeHtml(in.madeOn)) +
+         ".</p>\n</body></html>\n";
     return h;
 }
 

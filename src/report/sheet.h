@@ -9,10 +9,10 @@
 namespace nk {
 
 struct SheetInput {
-    std::string title;       ///< recording
+    std::string title;  ///< recording
     std::string batteryName;
-    std::string source;      ///< file name, date, rows
-    std::string madeOn;      ///< date of the sheet, written by the caller (the core has no clock)
+    std::string source;  ///< file name, date, rows
+    std::string madeOn;  ///< date of the sheet, written by the caller (the core has no clock)
     const Recording* recording = nullptr;
     const Analysis* analysis = nullptr;
     NumberStyle style;

@@ -19,15 +19,21 @@ RecordingSummary summarise(const Analysis& a) {
     // The largest delivered capacity of the log is the one that counts.
     const Reading* best = nullptr;
     for (const Reading& r : a.readings)
-        if (r.name == "delivered_capacity" && r.measurable() && (best == nullptr || r.value > best->value)) best = &r;
+        if (r.name == "delivered_capacity" && r.measurable() &&
+            (best == nullptr || r.value > best->value))
+            best = &r;
     if (best != nullptr) {
         s.capacity_Ah = best->value;
         for (const Reading& r : a.readings)
-            if (r.name == "health_capacity" && r.evidence.step == best->evidence.step) s.health_percent = r.value;
+            if (r.name == "health_capacity" && r.evidence.step == best->evidence.step)
+                s.health_percent = r.value;
         const Step& step = a.steps.list[static_cast<std::size_t>(best->evidence.step)];
-        s.conditions = a.battery.rated_Ah > 0 ? fmt::format("{:.2g}C", std::abs(step.meanCurrent_A) / a.battery.rated_Ah)
-                                              : fmt::format("{:.3g} A", std::abs(step.meanCurrent_A));
-        if (std::isfinite(step.maxTemperature_C)) s.conditions += fmt::format(", to {:.0f} °C", step.maxTemperature_C);
+        s.conditions =
+            a.battery.rated_Ah > 0
+                ? fmt::format("{:.2g}C", std::abs(step.meanCurrent_A) / a.battery.rated_Ah)
+                : fmt::format("{:.3g} A", std::abs(step.meanCurrent_A));
+        if (std::isfinite(step.maxTemperature_C))
+            s.conditions += fmt::format(", to {:.0f} °C", step.maxTemperature_C);
     }
     return s;
 }

@@ -7,6 +7,7 @@
 
 namespace nk {
 
-std::string analysisText(const Recording& recording, const Analysis& analysis, const std::string& file);
+std::string analysisText(const Recording& recording, const Analysis& analysis,
+                         const std::string& file);
 
 }  // namespace nk

@@ -8,10 +8,10 @@
 
 namespace nk {
 
-std::string kindWords(const Step& step);       ///< "charge, constant current"
-std::string kindWordsShort(const Step& step);  ///< "const. V"
-std::string kindWordsTiny(const Step& step);   ///< "disch.", for narrow blocks
-std::string endingWords(EndedBy reason);       ///< "the current tapered off"
+std::string kindWords(const Step& step);           ///< "charge, constant current"
+std::string kindWordsShort(const Step& step);      ///< "const. V"
+std::string kindWordsTiny(const Step& step);       ///< "disch.", for narrow blocks
+std::string endingWords(EndedBy reason);           ///< "the current tapered off"
 std::string batteryWords(const Battery& battery);  ///< "Li-ion NMC · 3 in series · 5.00 Ah"
 
 /// Which readings are shown as cards of their own, and in what order; the rest is in tables.

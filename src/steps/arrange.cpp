@@ -26,11 +26,13 @@ double median(std::span<const double> column, std::size_t first, std::size_t las
 
 /// Same level within noise or 3 %.
 bool sameLevel(const Recording& r, double a, double b) {
-    return std::abs(a - b) < std::max(4 * r.currentQuality().sigma(), 0.03 * std::max(std::abs(a), std::abs(b)));
+    return std::abs(a - b) <
+           std::max(4 * r.currentQuality().sigma(), 0.03 * std::max(std::abs(a), std::abs(b)));
 }
 
 bool constantLoad(StepKind kind) {
-    return kind == StepKind::CcDischarge || kind == StepKind::CpDischarge || kind == StepKind::CrDischarge;
+    return kind == StepKind::CcDischarge || kind == StepKind::CpDischarge ||
+           kind == StepKind::CrDischarge;
 }
 
 /// Cuts everything up to and including `sample` from the segments after index `s`.
@@ -38,8 +40,10 @@ void swallow(std::vector<Segment>& segments, std::size_t s, std::size_t sample) 
     segments[s].last = sample;
     std::size_t next = s + 1;
     while (next < segments.size() && segments[next].last <= sample) ++next;
-    segments.erase(segments.begin() + static_cast<std::ptrdiff_t>(s) + 1, segments.begin() + static_cast<std::ptrdiff_t>(next));
-    if (s + 1 < segments.size() && segments[s + 1].first <= sample) segments[s + 1].first = sample + 1;
+    segments.erase(segments.begin() + static_cast<std::ptrdiff_t>(s) + 1,
+                   segments.begin() + static_cast<std::ptrdiff_t>(next));
+    if (s + 1 < segments.size() && segments[s + 1].first <= sample)
+        segments[s + 1].first = sample + 1;
 }
 
 }  // namespace
@@ -55,7 +59,8 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
         const std::size_t from = last - std::min<std::size_t>(last - segments[s].first, 200);
         const double set = median(v, from, last);
         // Strict here: a rested cell falls out of it, a regulated one does not.
-        const double band = std::max({3.5 * recording.voltageQuality().sigma(), 1.01 * recording.voltageQuality().resolution, 0.0006 * set});
+        const double band = std::max({3.5 * recording.voltageQuality().sigma(),
+                                      1.01 * recording.voltageQuality().resolution, 0.0006 * set});
         std::size_t end = last;
         const auto meanOf = [&](std::size_t a, std::size_t b) {
             double sum = 0;
@@ -63,17 +68,20 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
             return sum / static_cast<double>(std::max<std::size_t>(b - a, 1));
         };
         // Block by block, as many samples as it takes to tell half the current from its noise.
-        double recent = meanOf(std::max(segments[s].first, last - std::min<std::size_t>(last, 9)), last + 1);
+        double recent =
+            meanOf(std::max(segments[s].first, last - std::min<std::size_t>(last, 9)), last + 1);
         bool going = true;
         while (going && end + 1 < i.size()) {
             const double ratio = recent > 0 ? 8 * q.noise / recent : 1;
-            const auto block = std::clamp<std::size_t>(static_cast<std::size_t>(ratio * ratio), 1, 200);
+            const auto block =
+                std::clamp<std::size_t>(static_cast<std::size_t>(ratio * ratio), 1, 200);
             const std::size_t to = std::min(i.size(), end + 1 + block);
             const double mean = meanOf(end + 1, to);
             const double noise = q.noise / std::sqrt(static_cast<double>(to - end - 1));
             // A current that is lost in the noise cannot step: there only the voltage tells.
             const bool visible = recent > zero;
-            if ((visible && mean < 0.6 * recent - 2 * noise) || mean > 1.6 * recent + 6 * q.sigma()) break;
+            if ((visible && mean < 0.6 * recent - 2 * noise) || mean > 1.6 * recent + 6 * q.sigma())
+                break;
             std::size_t inside = end;
             while (inside + 1 < to && std::abs(v[inside + 1] - set) <= band) ++inside;
             going = inside + 1 == to;
@@ -90,23 +98,33 @@ void joinNeighbours(const Recording& recording, std::vector<Segment>& segments) 
         const Segment& seg = segments[s];
         if (!out.empty()) {
             Segment& before = out.back();
-            const bool kind = before.kind == seg.kind && before.direction == seg.direction && before.powerLimited == seg.powerLimited;
-            const double jumpV = std::abs(recording.voltage_V()[seg.first] - recording.voltage_V()[before.last]);
-            const bool voltage = jumpV < std::max(10 * recording.voltageQuality().sigma(), 0.02 * recording.voltage_V()[seg.first]);
-            const bool level = seg.kind == StepKind::Rest || seg.kind == StepKind::Variable || seg.kind == StepKind::CvCharge || sameLevel(recording, before.level_A, seg.level_A);
+            const bool kind = before.kind == seg.kind && before.direction == seg.direction &&
+                              before.powerLimited == seg.powerLimited;
+            const double jumpV =
+                std::abs(recording.voltage_V()[seg.first] - recording.voltage_V()[before.last]);
+            const bool voltage = jumpV < std::max(10 * recording.voltageQuality().sigma(),
+                                                  0.02 * recording.voltage_V()[seg.first]);
+            const bool level = seg.kind == StepKind::Rest || seg.kind == StepKind::Variable ||
+                               seg.kind == StepKind::CvCharge ||
+                               sameLevel(recording, before.level_A, seg.level_A);
             // The last sample or two of a taper, where the charger lets go.
-            const bool tail = before.kind == StepKind::CvCharge && seg.direction > 0 && jumpV <= constantVoltageBand_V(recording, recording.voltage_V()[before.last]) &&
-                              seg.level_A < recording.current_A()[before.first] && seg.last - seg.first < 3;
+            const bool tail =
+                before.kind == StepKind::CvCharge && seg.direction > 0 &&
+                jumpV <= constantVoltageBand_V(recording, recording.voltage_V()[before.last]) &&
+                seg.level_A < recording.current_A()[before.first] && seg.last - seg.first < 3;
             if (tail || (kind && level && voltage)) {
                 before.last = seg.last;
                 continue;
             }
             // A charger that stops for a moment to measure: at most two samples or five seconds.
-            if (out.size() >= 2 && before.kind == StepKind::Rest && seg.kind == StepKind::CcCharge) {
+            if (out.size() >= 2 && before.kind == StepKind::Rest &&
+                seg.kind == StepKind::CcCharge) {
                 Segment& earlier = out[out.size() - 2];
-                const double pause = recording.time_s()[seg.first] - recording.time_s()[earlier.last];
+                const double pause =
+                    recording.time_s()[seg.first] - recording.time_s()[earlier.last];
                 const bool brief = before.last - before.first < 2 || pause <= 5;
-                if (earlier.kind == StepKind::CcCharge && sameLevel(recording, earlier.level_A, seg.level_A) && brief && pause <= 60) {
+                if (earlier.kind == StepKind::CcCharge &&
+                    sameLevel(recording, earlier.level_A, seg.level_A) && brief && pause <= 60) {
                     earlier.last = seg.last;
                     out.pop_back();
                     continue;
@@ -126,10 +144,14 @@ void mergeVariable(const Recording& recording, std::vector<Segment>& segments) {
         std::size_t end = s;
         std::vector<double> levels;
         const auto belongs = [&](const Segment& seg) {
-            return seg.kind == StepKind::Variable ? !seg.powerLimited : seg.kind != StepKind::CvCharge && seg.kind != StepKind::Gap && duration_s(recording, seg) < kPulseLongest_s;
+            return seg.kind == StepKind::Variable
+                       ? !seg.powerLimited
+                       : seg.kind != StepKind::CvCharge && seg.kind != StepKind::Gap &&
+                             duration_s(recording, seg) < kPulseLongest_s;
         };
         while (end < segments.size() && belongs(segments[end])) {
-            if (segments[end].kind == StepKind::Rest && (end == s || end + 1 == segments.size() || !belongs(segments[end + 1]))) {
+            if (segments[end].kind == StepKind::Rest &&
+                (end == s || end + 1 == segments.size() || !belongs(segments[end + 1]))) {
                 if (end == s) break;
                 if (end + 1 == segments.size() || !belongs(segments[end + 1])) break;
             }
@@ -140,14 +162,18 @@ void mergeVariable(const Recording& recording, std::vector<Segment>& segments) {
         if (levels.size() >= 8) {
             std::vector<double> sorted = levels;
             std::sort(sorted.begin(), sorted.end());
-            const double width = std::max(6 * sigma, 0.04 * std::max(std::abs(sorted.front()), std::abs(sorted.back())));
+            const double width = std::max(
+                6 * sigma, 0.04 * std::max(std::abs(sorted.front()), std::abs(sorted.back())));
             std::size_t clusters = 1;
             double start = sorted.front();
             for (const double level : sorted)
                 if (level - start > width) ++clusters, start = level;
-            merge = clusters > std::max<std::size_t>(4, 0) && static_cast<double>(clusters) > 0.1 * static_cast<double>(std::min<std::size_t>(levels.size(), 60));
+            merge = clusters > std::max<std::size_t>(4, 0) &&
+                    static_cast<double>(clusters) >
+                        0.1 * static_cast<double>(std::min<std::size_t>(levels.size(), 60));
         } else if (end > s + 1) {
-            merge = std::all_of(segments.begin() + static_cast<std::ptrdiff_t>(s), segments.begin() + static_cast<std::ptrdiff_t>(end),
+            merge = std::all_of(segments.begin() + static_cast<std::ptrdiff_t>(s),
+                                segments.begin() + static_cast<std::ptrdiff_t>(end),
                                 [](const Segment& seg) { return seg.kind == StepKind::Variable; });
         }
         if (!merge) {
@@ -169,7 +195,8 @@ void mergeVariable(const Recording& recording, std::vector<Segment>& segments) {
     segments = std::move(out);
 }
 
-void nameCutOutsAndPulses(const Recording& recording, const Battery& battery, std::vector<Segment>& segments) {
+void nameCutOutsAndPulses(const Recording& recording, const Battery& battery,
+                          std::vector<Segment>& segments) {
     const auto v = recording.voltage_V();
     const double cells = battery.cells();
     const Chemistry* chemistry = battery.chemistryData();
@@ -184,8 +211,10 @@ void nameCutOutsAndPulses(const Recording& recording, const Battery& battery, st
         // Discharges at one level with nothing but rests between.
         std::vector<std::size_t> group{s};
         std::size_t next = s + 1;
-        while (next + 1 < segments.size() && segments[next].kind == StepKind::Rest && constantLoad(segments[next + 1].kind) &&
-               (sameLevel(recording, segments[next + 1].level_A, segments[s].level_A) || segments[s].kind != StepKind::CcDischarge)) {
+        while (next + 1 < segments.size() && segments[next].kind == StepKind::Rest &&
+               constantLoad(segments[next + 1].kind) &&
+               (sameLevel(recording, segments[next + 1].level_A, segments[s].level_A) ||
+                segments[s].kind != StepKind::CcDischarge)) {
             group.push_back(next + 1);
             next += 2;
         }
@@ -195,10 +224,15 @@ void nameCutOutsAndPulses(const Recording& recording, const Battery& battery, st
             bool anyLong = false;
             for (std::size_t g = 0; g < group.size(); ++g) {
                 const Segment& seg = segments[group[g]];
-                if (g + 1 < group.size()) lowEnd = std::min(lowEnd, v[seg.last]), highEnd = std::max(highEnd, v[seg.last]);
+                if (g + 1 < group.size())
+                    lowEnd = std::min(lowEnd, v[seg.last]),
+                    highEnd = std::max(highEnd, v[seg.last]);
                 anyLong |= duration_s(recording, seg) > kPulseLongest_s;
             }
-            const double limit = chemistry != nullptr ? (chemistry->dischargeFloor_V + (chemistry->nickel() ? 0.12 : 0.45)) * cells : 1.12 * lowest;
+            const double limit =
+                chemistry != nullptr
+                    ? (chemistry->dischargeFloor_V + (chemistry->nickel() ? 0.12 : 0.45)) * cells
+                    : 1.12 * lowest;
             const bool together = highEnd - lowEnd < 0.04 * highEnd;
             if (anyLong && together && highEnd < std::max(limit, 1.05 * lowest)) {
                 for (std::size_t g = 0; g < group.size(); ++g) {
@@ -215,7 +249,9 @@ void nameCutOutsAndPulses(const Recording& recording, const Battery& battery, st
         const double interval = recording.usualInterval_s();
         if (duration_s(recording, seg) > kPulseLongest_s + 0.5 * interval) continue;
         if (segments.size() == 1) continue;
-        const bool beforeTail = k + 1 < segments.size() && (segments[k + 1].kind == StepKind::CvCharge || segments[k + 1].powerLimited);
+        const bool beforeTail =
+            k + 1 < segments.size() &&
+            (segments[k + 1].kind == StepKind::CvCharge || segments[k + 1].powerLimited);
         if (beforeTail && seg.direction > 0) continue;
         seg.kind = StepKind::Pulse;
     }

@@ -17,7 +17,8 @@ void joinNeighbours(const Recording& recording, std::vector<Segment>& segments);
 void mergeVariable(const Recording& recording, std::vector<Segment>& segments);
 
 /// Marks series of low-voltage cut-outs, then names what is short and constant a pulse.
-void nameCutOutsAndPulses(const Recording& recording, const Battery& battery, std::vector<Segment>& segments);
+void nameCutOutsAndPulses(const Recording& recording, const Battery& battery,
+                          std::vector<Segment>& segments);
 
 /// Puts a gap step wherever the logger was silent between two segments that do not agree.
 void insertGaps(const Recording& recording, std::vector<Segment>& segments);

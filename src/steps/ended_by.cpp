@@ -7,7 +7,8 @@ namespace nk {
 
 namespace {
 
-/// A round running time (whole hours, or whole tens of minutes from half an hour on) suggests a timer.
+/// A round running time (whole hours, or whole tens of minutes from half an hour on) suggests a
+/// timer.
 bool roundTime(double duration_s, double interval_s) {
     const double tolerance = std::max(2.0, 1.5 * interval_s);
     for (const double unit : {3600.0, 1800.0, 600.0}) {
@@ -19,7 +20,8 @@ bool roundTime(double duration_s, double interval_s) {
 }
 
 /// Mean over a window about a sample, to judge peaks without noise.
-double meanAround(std::span<const double> t, std::span<const double> x, std::size_t first, std::size_t last, std::size_t k, double half_s) {
+double meanAround(std::span<const double> t, std::span<const double> x, std::size_t first,
+                  std::size_t last, std::size_t k, double half_s) {
     double sum = 0;
     double count = 0;
     for (std::size_t n = k + 1; n-- > first && t[k] - t[n] <= half_s;) sum += x[n], ++count;
@@ -50,7 +52,8 @@ EndedBy nickelChargeEnd(const Recording& r, const Battery& battery, const Step& 
     }
     if (t[s.last] - topAt >= 285 && drop > -noise) return EndedBy::ZeroDeltaV;
     const double ratio = battery.rated_Ah > 0 ? std::abs(s.sum.charge_Ah) / battery.rated_Ah : 0;
-    if (ratio > 0.5 && std::abs(ratio * 10 - std::round(ratio * 10)) < 0.03) return EndedBy::ChargeLimit;
+    if (ratio > 0.5 && std::abs(ratio * 10 - std::round(ratio * 10)) < 0.03)
+        return EndedBy::ChargeLimit;
     return EndedBy::Unknown;
 }
 
@@ -62,15 +65,20 @@ EndedBy dischargeEnd(const Recording& r, const Battery& battery, const Step& s) 
     const double end = v[s.last] / cells;
     double low = 1e300;
     for (const auto& cell : r.cells_V()) low = std::min(low, cell[s.last]);
-    if (c != nullptr && r.cells_V().size() > 1 && low <= c->dischargeFloor_V + 0.03 && end > low + 0.08) return EndedBy::CellVoltageFloor;
+    if (c != nullptr && r.cells_V().size() > 1 && low <= c->dischargeFloor_V + 0.03 &&
+        end > low + 0.08)
+        return EndedBy::CellVoltageFloor;
     // At a floor the voltage is on its way down: steeper at the end than on the whole.
     const double whole = std::max(t[s.last] - t[s.first], 1e-9);
-    const std::size_t back = std::max(s.first, std::min(s.last, r.lowerBound(t[s.last] - 0.05 * whole)));
-    const double lastSlope = back < s.last ? (v[back] - v[s.last]) / std::max(t[s.last] - t[back], 1e-9) : 0;
+    const std::size_t back =
+        std::max(s.first, std::min(s.last, r.lowerBound(t[s.last] - 0.05 * whole)));
+    const double lastSlope =
+        back < s.last ? (v[back] - v[s.last]) / std::max(t[s.last] - t[back], 1e-9) : 0;
     const double meanSlope = (v[s.first] - v[s.last]) / whole;
     const double floor = c != nullptr ? c->dischargeFloor_V : 0;
     if (c != nullptr && end <= floor + 0.025) return EndedBy::VoltageFloor;
-    if (c != nullptr && end < floor + (c->nickel() ? 0.12 : 0.5) && lastSlope > 1.5 * meanSlope) return EndedBy::VoltageFloor;
+    if (c != nullptr && end < floor + (c->nickel() ? 0.12 : 0.5) && lastSlope > 1.5 * meanSlope)
+        return EndedBy::VoltageFloor;
     if (c == nullptr && lastSlope > 3 * meanSlope) return EndedBy::VoltageFloor;
     if (roundTime(whole, r.usualInterval_s())) return EndedBy::Timer;
     return EndedBy::Unknown;
@@ -80,8 +88,10 @@ EndedBy endOf(const Recording& r, const Battery& battery, const Step& s, const S
     const Chemistry* c = battery.chemistryData();
     const bool last = next == nullptr;
     if (!s.isActive()) return last ? EndedBy::EndOfLog : EndedBy::Unknown;
-    if (next != nullptr && next->kind == StepKind::CvCharge && s.isCharge()) return EndedBy::VoltageLimit;
-    if (next != nullptr && next->powerLimited && s.isCharge() && !s.powerLimited) return EndedBy::PowerLimit;
+    if (next != nullptr && next->kind == StepKind::CvCharge && s.isCharge())
+        return EndedBy::VoltageLimit;
+    if (next != nullptr && next->powerLimited && s.isCharge() && !s.powerLimited)
+        return EndedBy::PowerLimit;
     if (s.kind == StepKind::CvCharge) {
         if (last) return EndedBy::EndOfLog;
         return s.endCurrent_A < 0.5 * r.current_A()[s.first] ? EndedBy::Taper : EndedBy::Manual;
@@ -90,13 +100,16 @@ EndedBy endOf(const Recording& r, const Battery& battery, const Step& s, const S
     if (s.isCharge()) {
         if (last) return EndedBy::EndOfLog;
         if (c != nullptr && c->nickel()) return nickelChargeEnd(r, battery, s);
-        if (c != nullptr && s.endVoltage_V / battery.cells() > c->set_V - 0.03) return EndedBy::VoltageLimit;
-        return roundTime(s.end_s - s.start_s, r.usualInterval_s()) ? EndedBy::Timer : EndedBy::Unknown;
+        if (c != nullptr && s.endVoltage_V / battery.cells() > c->set_V - 0.03)
+            return EndedBy::VoltageLimit;
+        return roundTime(s.end_s - s.start_s, r.usualInterval_s()) ? EndedBy::Timer
+                                                                   : EndedBy::Unknown;
     }
     const EndedBy reason = dischargeEnd(r, battery, s);
     if (s.cutOut && !last) return EndedBy::VoltageFloor;
     // Loggers often stop with the load: at the end of the log only a reached floor counts.
-    if (last && reason != EndedBy::VoltageFloor && reason != EndedBy::CellVoltageFloor) return EndedBy::EndOfLog;
+    if (last && reason != EndedBy::VoltageFloor && reason != EndedBy::CellVoltageFloor)
+        return EndedBy::EndOfLog;
     return reason;
 }
 
@@ -104,7 +117,8 @@ EndedBy endOf(const Recording& r, const Battery& battery, const Step& s, const S
 
 void findEndings(const Recording& recording, const Battery& battery, std::vector<Step>& steps) {
     for (std::size_t k = 0; k < steps.size(); ++k)
-        steps[k].endedBy = endOf(recording, battery, steps[k], k + 1 < steps.size() ? &steps[k + 1] : nullptr);
+        steps[k].endedBy =
+            endOf(recording, battery, steps[k], k + 1 < steps.size() ? &steps[k + 1] : nullptr);
 }
 
 }  // namespace nk

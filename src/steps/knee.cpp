@@ -27,7 +27,8 @@ double quantileIn(std::span<const double> column, std::size_t first, std::size_t
     std::vector<double> values;
     const std::size_t stride = std::max<std::size_t>(1, (last - first) / 4000);
     for (std::size_t i = first; i <= last; i += stride) values.push_back(column[i]);
-    const auto at = values.begin() + static_cast<std::ptrdiff_t>(q * static_cast<double>(values.size() - 1));
+    const auto at =
+        values.begin() + static_cast<std::ptrdiff_t>(q * static_cast<double>(values.size() - 1));
     std::nth_element(values.begin(), at, values.end());
     return *at;
 }
@@ -39,8 +40,8 @@ struct Margins {
 
 /// Sums of squares of the broken-line model with the break at time b: the current constant before
 /// and a parabola after, the voltage a line before and constant after. Continuous at the break.
-double misfit(std::span<const double> t, std::span<const double> i, std::span<const double> v, double b,
-              double sigmaI, double sigmaV) {
+double misfit(std::span<const double> t, std::span<const double> i, std::span<const double> v,
+              double b, double sigmaI, double sigmaV) {
     // Current: i = p + a·x + c·x² with x = max(0, t − b). Normal equations of three unknowns.
     double m[3][4] = {};
     double w[2][3] = {};  // voltage: v = s + k·min(0, t − b)
@@ -69,7 +70,8 @@ double misfit(std::span<const double> t, std::span<const double> i, std::span<co
     const double a = m[1][1] != 0 ? m[1][3] / m[1][1] : 0;
     const double c = m[2][2] != 0 ? m[2][3] / m[2][2] : 0;
     const double det = w[0][0] * w[1][1] - w[0][1] * w[1][0];
-    const double s = det != 0 ? (w[0][2] * w[1][1] - w[1][2] * w[0][1]) / det : w[0][2] / std::max(w[0][0], 1.0);
+    const double s =
+        det != 0 ? (w[0][2] * w[1][1] - w[1][2] * w[0][1]) / det : w[0][2] / std::max(w[0][0], 1.0);
     const double k = det != 0 ? (w[0][0] * w[1][2] - w[1][0] * w[0][2]) / det : 0;
     double sum = 0;
     for (std::size_t n = 0; n < t.size(); ++n) {
@@ -110,8 +112,12 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
     }
     if (tt.size() < 8) return;
     const double average = std::sqrt(static_cast<double>(stride));
-    const double sigmaI = std::max({recording.currentQuality().sigma() / average, quantisation(recording.currentQuality().resolution) * 0.7, 1e-5 * knee.plateau_A});
-    const double sigmaV = std::max({recording.voltageQuality().sigma() / average, quantisation(recording.voltageQuality().resolution) * 0.7, 1e-5});
+    const double sigmaI = std::max({recording.currentQuality().sigma() / average,
+                                    quantisation(recording.currentQuality().resolution) * 0.7,
+                                    1e-5 * knee.plateau_A});
+    const double sigmaV =
+        std::max({recording.voltageQuality().sigma() / average,
+                  quantisation(recording.voltageQuality().resolution) * 0.7, 1e-5});
     double best = 1e300;
     double bestAt = t[knee.sample] - t[left];
     const double low = tt.front();
@@ -157,20 +163,23 @@ std::optional<Knee> findKnee(const Recording& recording, std::size_t first, std:
     const auto i = recording.current_A();
     const auto v = recording.voltage_V();
     const ChannelQuality& qi = recording.currentQuality();
-    const double end_A = medianIn(i, std::max(first, last - std::min<std::size_t>(last - first, 2)), last);
+    const double end_A =
+        medianIn(i, std::max(first, last - std::min<std::size_t>(last - first, 2)), last);
     const double top_A = quantileIn(i, first, last, 0.98);
     const double margin0 = std::max({4 * qi.sigma(), 1.5 * qi.resolution, 0.002 * top_A});
     if (top_A - end_A < std::max(5 * margin0 / 4, 0.04 * top_A)) return std::nullopt;  // no fall
 
     Knee knee;
     knee.uncertainty_s = (t[last] - t[first]) / static_cast<double>(last - first) / std::sqrt(12.0);
-    // The constant-voltage part must hold its voltage while the current falls, at the top of the charge.
+    // The constant-voltage part must hold its voltage while the current falls, at the top of the
+    // charge.
     const auto holds = [&](std::size_t from) {
         if (last < from + 2) return false;
         const double low = quantileIn(v, from, last, 0.03);
         const double high = quantileIn(v, from, last, 0.97);
         const double set = medianIn(v, from, last);
-        const double fall = (quantileIn(i, from, std::min(last, from + 2), 0.5) - end_A) / std::max(quantileIn(i, from, std::min(last, from + 2), 0.5), 1e-9);
+        const double fall = (quantileIn(i, from, std::min(last, from + 2), 0.5) - end_A) /
+                            std::max(quantileIn(i, from, std::min(last, from + 2), 0.5), 1e-9);
         const double band = constantVoltageBand_V(recording, set);
         const double rise = high - low;
         const bool steady = rise <= 2 * band || (rise <= 0.015 * set && rise / set < 0.1 * fall);
@@ -212,10 +221,13 @@ std::optional<Knee> findKnee(const Recording& recording, std::size_t first, std:
             k = std::max(from, first + 1);
             knee.fromStart = from <= first + 2;
             if (!knee.fromStart) {
-                const std::size_t back = from - std::min<std::size_t>(from - first, std::max<std::size_t>(5, (from - first) / 20));
+                const std::size_t back =
+                    from - std::min<std::size_t>(from - first,
+                                                 std::max<std::size_t>(5, (from - first) / 20));
                 plateau = medianIn(i, back, from - 1);
                 const std::size_t sharper = byCurrent(plateau, std::max(margin, 0.003 * plateau));
-                if (sharper <= last && sharper > first && holds(sharper) && sharper + 5 > from / 2) k = sharper;
+                if (sharper <= last && sharper > first && holds(sharper) && sharper + 5 > from / 2)
+                    k = sharper;
             } else {
                 plateau = i[first];
                 k = first;
@@ -230,7 +242,9 @@ std::optional<Knee> findKnee(const Recording& recording, std::size_t first, std:
     if (knee.fromStart) return knee;
     // When the fall of one interval drowns in the noise, look at more samples at once.
     const std::size_t ahead = std::min(last, k + 10);
-    const double fallPerSample = std::abs(plateau - medianIn(i, ahead - std::min<std::size_t>(ahead - k, 3), ahead)) / std::max<double>(1, static_cast<double>(ahead - k));
+    const double fallPerSample =
+        std::abs(plateau - medianIn(i, ahead - std::min<std::size_t>(ahead - k, 3), ahead)) /
+        std::max<double>(1, static_cast<double>(ahead - k));
     if (fallPerSample < 2.5 * margin) refine(recording, first, last, knee);
     knee.uncertainty_s = std::max(knee.uncertainty_s, interval / std::sqrt(12.0));
     return knee;

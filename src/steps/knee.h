@@ -9,10 +9,11 @@
 namespace nk {
 
 struct Knee {
-    std::size_t sample = 0;      ///< earliest sample from which the current is below its plateau for good
-    double uncertainty_s = 0;    ///< standard uncertainty
-    double plateau_A = 0;        ///< the constant current before
-    bool fromStart = false;      ///< there was no constant-current part
+    std::size_t sample =
+        0;  ///< earliest sample from which the current is below its plateau for good
+    double uncertainty_s = 0;  ///< standard uncertainty
+    double plateau_A = 0;      ///< the constant current before
+    bool fromStart = false;    ///< there was no constant-current part
 };
 
 /// Looks for a constant-voltage tail in the samples [first, last] of one charge without jumps of

@@ -59,14 +59,19 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
         if (g + 1 >= n) continue;
         const double di = std::abs(i[g + 1] - i[g]);
         const double dv = std::abs(v[g + 1] - v[g]);
-        if (di > std::max(6 * sigma, 0.05 * std::abs(i[g])) || dv > std::max(10 * sigmaV, 0.02 * v[g])) splitBefore[g + 1] = 1;
+        if (di > std::max(6 * sigma, 0.05 * std::abs(i[g])) ||
+            dv > std::max(10 * sigmaV, 0.02 * v[g]))
+            splitBefore[g + 1] = 1;
     }
-    const auto direction = [&](std::size_t k) { return i[k] > restThreshold ? 1 : i[k] < -restThreshold ? -1 : 0; };
+    const auto direction = [&](std::size_t k) {
+        return i[k] > restThreshold ? 1 : i[k] < -restThreshold ? -1 : 0;
+    };
 
     std::size_t first = 0;
     int current = direction(0);
     const auto close = [&](std::size_t last) {
-        if (last + 1 > first) out.push_back({first, last, current, 0, StepKind::Rest, false, false, 0});
+        if (last + 1 > first)
+            out.push_back({first, last, current, 0, StepKind::Rest, false, false, 0});
         first = last + 1;
     };
     for (std::size_t k = 1; k < n; ++k) {
@@ -84,10 +89,12 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             const std::size_t b = k - 1 + width;
             if (b >= n || direction(b) != current) break;
             const double jump = i[b] - i[a];
-            const double needed = std::max(8 * sigma, 0.03 * std::max(std::abs(i[a]), std::abs(i[b])));
+            const double needed =
+                std::max(8 * sigma, 0.03 * std::max(std::abs(i[a]), std::abs(i[b])));
             if (std::abs(jump) < needed) continue;
             const double before = a > first ? std::abs(i[a] - i[a - 1]) : 0;
-            const double after = b + 1 < n && direction(b + 1) == current ? std::abs(i[b + 1] - i[b]) : 0;
+            const double after =
+                b + 1 < n && direction(b + 1) == current ? std::abs(i[b + 1] - i[b]) : 0;
             const double quiet = std::max(0.3 * std::abs(jump), 4 * sigma);
             if (before > quiet || after > quiet) continue;
             bool monotone = true;
@@ -111,9 +118,12 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             const bool restAfter = s + 1 < out.size() && out[s + 1].direction == 0;
             if (top < 1.6 * restThreshold && (restBefore || restAfter)) seg.direction = 0;
         }
-        const bool joins = !merged.empty() && merged.back().direction == 0 && seg.direction == 0 && !splitBefore[seg.first];
-        if (joins) merged.back().last = seg.last;
-        else merged.push_back(seg);
+        const bool joins = !merged.empty() && merged.back().direction == 0 && seg.direction == 0 &&
+                           !splitBefore[seg.first];
+        if (joins)
+            merged.back().last = seg.last;
+        else
+            merged.push_back(seg);
     }
     for (Segment& seg : merged) seg.level_A = medianCurrent(recording, seg.first, seg.last);
     (void)t;
@@ -135,7 +145,9 @@ LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t la
     const auto spreadOf = [](std::vector<double> values) {
         std::sort(values.begin(), values.end());
         const auto n = static_cast<double>(values.size() - 1);
-        return (values[static_cast<std::size_t>(0.95 * n)] - values[static_cast<std::size_t>(0.05 * n)]) / 3.29;
+        return (values[static_cast<std::size_t>(0.95 * n)] -
+                values[static_cast<std::size_t>(0.05 * n)]) /
+               3.29;
     };
     law.currentSpread = spreadOf(y);
     // Least squares with two rounds of down-weighting of stray points (Huber).
@@ -146,20 +158,24 @@ LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t la
         for (std::size_t k = 0; k < x.size(); ++k) sw += w[k], sx += w[k] * x[k], sy += w[k] * y[k];
         const double mx = sx / sw;
         const double my = sy / sw;
-        for (std::size_t k = 0; k < x.size(); ++k) sxx += w[k] * (x[k] - mx) * (x[k] - mx), sxy += w[k] * (x[k] - mx) * (y[k] - my);
+        for (std::size_t k = 0; k < x.size(); ++k)
+            sxx += w[k] * (x[k] - mx) * (x[k] - mx), sxy += w[k] * (x[k] - mx) * (y[k] - my);
         b = sxx > 1e-14 ? sxy / sxx : 0;
         a = my - b * mx;
         std::vector<double> r(x.size());
         for (std::size_t k = 0; k < x.size(); ++k) r[k] = y[k] - a - b * x[k];
         law.residual = spreadOf(r);
         law.standardError = sxx > 1e-14 ? std::max(law.residual, 1e-6) / std::sqrt(sxx) : 1e9;
-        for (std::size_t k = 0; k < x.size(); ++k) w[k] = std::min(1.0, 2 * std::max(law.residual, 1e-6) / std::max(std::abs(r[k]), 1e-12));
+        for (std::size_t k = 0; k < x.size(); ++k)
+            w[k] =
+                std::min(1.0, 2 * std::max(law.residual, 1e-6) / std::max(std::abs(r[k]), 1e-12));
     }
     law.exponent = b;
     return law;
 }
 
-std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment, bool nickel) {
+std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment,
+                                     bool nickel) {
     Segment s = segment;
     if (s.direction == 0) {
         s.kind = StepKind::Rest;
@@ -216,16 +232,24 @@ std::vector<Segment> classifySegment(const Recording& recording, const Segment& 
                 }
             }
         }
-        if (law.currentSpread > std::max(0.08, 4 * noise) && law.residual > std::max(0.05, 4 * noise)) s.kind = StepKind::Variable;
+        if (law.currentSpread > std::max(0.08, 4 * noise) &&
+            law.residual > std::max(0.05, 4 * noise))
+            s.kind = StepKind::Variable;
         return {s};
     }
     const LoadLaw law = fitLoadLaw(recording, s.first, s.last);
-    const bool sure = std::abs(law.exponent) > 5 * law.standardError && law.currentSpread > std::max(0.004, 1.5 * law.residual);
+    const bool sure = std::abs(law.exponent) > 5 * law.standardError &&
+                      law.currentSpread > std::max(0.004, 1.5 * law.residual);
     const bool tight = law.residual < loose;
-    if (sure && tight && std::abs(law.exponent + 1) < 0.3) s.kind = StepKind::CpDischarge;
-    else if (sure && tight && std::abs(law.exponent - 1) < 0.3) s.kind = StepKind::CrDischarge;
-    else if (law.currentSpread < std::max(0.03, 3 * noise) || (std::abs(law.exponent) < 0.3 && tight)) s.kind = StepKind::CcDischarge;
-    else s.kind = StepKind::Variable;
+    if (sure && tight && std::abs(law.exponent + 1) < 0.3)
+        s.kind = StepKind::CpDischarge;
+    else if (sure && tight && std::abs(law.exponent - 1) < 0.3)
+        s.kind = StepKind::CrDischarge;
+    else if (law.currentSpread < std::max(0.03, 3 * noise) ||
+             (std::abs(law.exponent) < 0.3 && tight))
+        s.kind = StepKind::CcDischarge;
+    else
+        s.kind = StepKind::Variable;
     if (s.last - s.first < 5) s.kind = StepKind::CcDischarge;
     return {s};
 }

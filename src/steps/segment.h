@@ -11,8 +11,8 @@ namespace nk {
 struct Segment {
     std::size_t first = 0;
     std::size_t last = 0;
-    int direction = 0;  ///< +1 charge, 0 rest, −1 discharge
-    double level_A = 0; ///< median current
+    int direction = 0;   ///< +1 charge, 0 rest, −1 discharge
+    double level_A = 0;  ///< median current
     StepKind kind = StepKind::Rest;
     bool powerLimited = false;
     bool cutOut = false;
@@ -28,7 +28,8 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
 
 /// Decides constant current, power, resistance or variable for one discharge segment, or constant
 /// current, constant voltage, power-limited for a charge; a charge may fall into several.
-std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment, bool nickel);
+std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment,
+                                     bool nickel);
 
 /// Slope of ln I over ln V with its standard error and the relative residual: 0 for constant
 /// current, −1 for constant power, +1 for constant resistance.

@@ -12,11 +12,13 @@ namespace nk {
 
 namespace {
 
-constexpr std::array kKindNames = {"rest", "cc_charge", "cv_charge", "cc_discharge", "cp_discharge",
-                                   "cr_discharge", "pulse", "variable", "gap"};
-constexpr std::array kEndNames = {"voltage_limit", "taper", "negative_delta_v", "zero_delta_v", "temperature",
-                                  "timer", "charge_limit", "voltage_floor", "cell_voltage_floor", "power_limit",
-                                  "manual", "end_of_log", "unknown"};
+constexpr std::array kKindNames = {"rest",         "cc_charge",    "cv_charge",
+                                   "cc_discharge", "cp_discharge", "cr_discharge",
+                                   "pulse",        "variable",     "gap"};
+constexpr std::array kEndNames = {
+    "voltage_limit", "taper",        "negative_delta_v", "zero_delta_v",       "temperature",
+    "timer",         "charge_limit", "voltage_floor",    "cell_voltage_floor", "power_limit",
+    "manual",        "end_of_log",   "unknown"};
 
 Step toStep(const Segment& seg) {
     Step step;
@@ -53,7 +55,9 @@ void count(const Recording& r, std::vector<Step>& list) {
             s.countTo = s.last;
         } else {
             const Step& next = list[k + 1];
-            s.countTo = next.kind == StepKind::Gap ? s.last : earlierTakes(s, next) ? next.first : s.last;
+            s.countTo = next.kind == StepKind::Gap ? s.last
+                        : earlierTakes(s, next)    ? next.first
+                                                   : s.last;
         }
         s.start_s = t[s.first];
         s.end_s = k + 1 < list.size() ? t[list[k + 1].first] : t[s.last];
@@ -69,11 +73,13 @@ void count(const Recording& r, std::vector<Step>& list) {
         std::sort(tail.begin(), tail.end());
         s.endCurrent_A = tail[tail.size() / 2];
         const Integral inside = integrate(r, s.first, s.last);
-        s.meanCurrent_A = inside.duration_s > 0 ? inside.charge_Ah * 3600 / inside.duration_s : i[s.first];
+        s.meanCurrent_A =
+            inside.duration_s > 0 ? inside.charge_Ah * 3600 / inside.duration_s : i[s.first];
         s.maxTemperature_C = kNaN;
         if (!temp.empty())
             for (std::size_t k = s.first; k <= s.last; ++k)
-                if (std::isfinite(temp[k]) && !(temp[k] <= s.maxTemperature_C)) s.maxTemperature_C = temp[k];
+                if (std::isfinite(temp[k]) && !(temp[k] <= s.maxTemperature_C))
+                    s.maxTemperature_C = temp[k];
     }
 }
 
@@ -92,8 +98,10 @@ std::vector<std::vector<int>> groups(const Steps& steps, int direction) {
         }
         if (!s.isActive()) continue;
         const int here = s.meanCurrent_A > 0 ? 1 : -1;
-        if (here == direction) group.push_back(static_cast<int>(k));
-        else if (s.kind != StepKind::Pulse) flush();
+        if (here == direction)
+            group.push_back(static_cast<int>(k));
+        else if (s.kind != StepKind::Pulse)
+            flush();
     }
     flush();
     return out;
@@ -101,8 +109,12 @@ std::vector<std::vector<int>> groups(const Steps& steps, int direction) {
 
 }  // namespace
 
-std::string toString(StepKind kind) { return kKindNames[static_cast<std::size_t>(kind)]; }
-std::string toString(EndedBy reason) { return kEndNames[static_cast<std::size_t>(reason)]; }
+std::string toString(StepKind kind) {
+    return kKindNames[static_cast<std::size_t>(kind)];
+}
+std::string toString(EndedBy reason) {
+    return kEndNames[static_cast<std::size_t>(reason)];
+}
 
 std::optional<StepKind> stepKindFrom(const std::string& name) {
     for (std::size_t k = 0; k < kKindNames.size(); ++k)
@@ -112,7 +124,8 @@ std::optional<StepKind> stepKindFrom(const std::string& name) {
 
 int Steps::at(double t_s) const {
     for (std::size_t k = 0; k < list.size(); ++k)
-        if (t_s >= list[k].start_s && (t_s < list[k].end_s || k + 1 == list.size())) return static_cast<int>(k);
+        if (t_s >= list[k].start_s && (t_s < list[k].end_s || k + 1 == list.size()))
+            return static_cast<int>(k);
     return -1;
 }
 
@@ -136,14 +149,17 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
     return out;
 }
 
-Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps, const std::vector<StepEdit>& edits) {
+Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps,
+                 const std::vector<StepEdit>& edits) {
     // Split and joined steps need their times before the next edit is looked up.
     const auto retime = [&] {
         const auto t = recording.time_s();
         for (std::size_t k = 0; k < steps.list.size(); ++k) {
             Step& s = steps.list[k];
             s.start_s = t[s.first];
-            s.end_s = s.kind != StepKind::Gap && k + 1 < steps.list.size() ? t[steps.list[k + 1].first] : t[s.last];
+            s.end_s = s.kind != StepKind::Gap && k + 1 < steps.list.size()
+                          ? t[steps.list[k + 1].first]
+                          : t[s.last];
         }
     };
     for (const StepEdit& edit : edits) {
@@ -173,7 +189,11 @@ Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps
     return steps;
 }
 
-std::vector<std::vector<int>> dischargeGroups(const Steps& steps) { return groups(steps, -1); }
-std::vector<std::vector<int>> chargeGroups(const Steps& steps) { return groups(steps, +1); }
+std::vector<std::vector<int>> dischargeGroups(const Steps& steps) {
+    return groups(steps, -1);
+}
+std::vector<std::vector<int>> chargeGroups(const Steps& steps) {
+    return groups(steps, +1);
+}
 
 }  // namespace nk

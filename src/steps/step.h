@@ -12,11 +12,32 @@
 
 namespace nk {
 
-enum class StepKind { Rest, CcCharge, CvCharge, CcDischarge, CpDischarge, CrDischarge, Pulse, Variable, Gap };
+enum class StepKind {
+    Rest,
+    CcCharge,
+    CvCharge,
+    CcDischarge,
+    CpDischarge,
+    CrDischarge,
+    Pulse,
+    Variable,
+    Gap
+};
 
 enum class EndedBy {
-    VoltageLimit, Taper, NegativeDeltaV, ZeroDeltaV, Temperature, Timer, ChargeLimit, VoltageFloor,
-    CellVoltageFloor, PowerLimit, Manual, EndOfLog, Unknown
+    VoltageLimit,
+    Taper,
+    NegativeDeltaV,
+    ZeroDeltaV,
+    Temperature,
+    Timer,
+    ChargeLimit,
+    VoltageFloor,
+    CellVoltageFloor,
+    PowerLimit,
+    Manual,
+    EndOfLog,
+    Unknown
 };
 
 /// Identifiers of the JSON contract.
@@ -43,15 +64,19 @@ struct Step {
     bool cutOut = false;           ///< one of a series of low-voltage cut-outs, or a pause in it
     double kneeUncertainty_s = 0;  ///< of the start of a constant-voltage step
 
-    bool isCharge() const { return meanCurrent_A > 0 && kind != StepKind::Rest && kind != StepKind::Gap; }
-    bool isDischarge() const { return meanCurrent_A < 0 && kind != StepKind::Rest && kind != StepKind::Gap; }
+    bool isCharge() const {
+        return meanCurrent_A > 0 && kind != StepKind::Rest && kind != StepKind::Gap;
+    }
+    bool isDischarge() const {
+        return meanCurrent_A < 0 && kind != StepKind::Rest && kind != StepKind::Gap;
+    }
     bool isActive() const { return kind != StepKind::Rest && kind != StepKind::Gap; }
 };
 
 /// An edit made by hand. Applied after detection, in order.
 struct StepEdit {
     enum class Action { Split, Join, Rename } action = Action::Split;
-    double at_s = 0;             ///< where to split, or a time inside the step to join with its next or rename
+    double at_s = 0;  ///< where to split, or a time inside the step to join with its next or rename
     StepKind kind = StepKind::Rest;  ///< for Rename
 };
 
@@ -67,7 +92,8 @@ struct Steps {
 Steps findSteps(const Recording& recording, const Battery& battery);
 
 /// Applies edits by hand and counts everything anew. Edits that no longer fit are ignored.
-Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps, const std::vector<StepEdit>& edits);
+Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps,
+                 const std::vector<StepEdit>& edits);
 
 /// Indices of discharge (or charge) steps that belong to one event: separated by rests, pulses or
 /// gaps only, without a step of the other direction between them.

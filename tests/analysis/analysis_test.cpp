@@ -25,12 +25,18 @@ Battery nmc3() {
 }
 
 bool has(const Analysis& a, const char* code) {
-    return std::any_of(a.findings.begin(), a.findings.end(), [&](const Finding& f) { return f.code == code; });
+    return std::any_of(a.findings.begin(), a.findings.end(),
+                       [&](const Finding& f) { return f.code == code; });
 }
 
-Analysis ofProgram(const std::string& chemistry, int series, double soc, double ambient, const std::string& steps, const std::string& logger = R"({"noise_V": 0.001, "noise_A": 0.001})") {
-    const auto log = logged(R"({"ambient_C": )" + std::to_string(ambient) + R"(, "battery": {"chemistry": ")" + chemistry + R"(", "series": )" + std::to_string(series) +
-                            R"(, "rated_Ah": 2.5, "r0_ohm": 0.03, "soc": )" + std::to_string(soc) + R"(}, "program": [)" + steps + R"(], "logger": )" + logger + "}");
+Analysis ofProgram(const std::string& chemistry, int series, double soc, double ambient,
+                   const std::string& steps,
+                   const std::string& logger = R"({"noise_V": 0.001, "noise_A": 0.001})") {
+    const auto log =
+        logged(R"({"ambient_C": )" + std::to_string(ambient) + R"(, "battery": {"chemistry": ")" +
+               chemistry + R"(", "series": )" + std::to_string(series) +
+               R"(, "rated_Ah": 2.5, "r0_ohm": 0.03, "soc": )" + std::to_string(soc) +
+               R"(}, "program": [)" + steps + R"(], "logger": )" + logger + "}");
     Battery b;
     b.chemistry = chemistry;
     b.series = series;
@@ -50,7 +56,8 @@ TEST(Capacity, AnalyticCase) {
     b.series = 1;
     const Analysis a = analyse(*nk::test::recording(t, v, i), b);
     ASSERT_NE(a.reading("delivered_capacity"), nullptr);
-    EXPECT_NEAR(a.reading("delivered_capacity")->value, 2.5 + 1.25 / 3600, 1e-9) << "with half an interval at either end";
+    EXPECT_NEAR(a.reading("delivered_capacity")->value, 2.5 + 1.25 / 3600, 1e-9)
+        << "with half an interval at either end";
     EXPECT_NEAR(a.reading("mean_voltage")->value, 3.6, 0.01);
 }
 
@@ -60,7 +67,8 @@ TEST(Capacity, NotebookFigures) {
     const auto constant = [](double ah, double rated) {
         std::vector<double> t, v, i;
         t.push_back(0), v.push_back(4.15), i.push_back(0);
-        for (int k = 0; k <= 3600; ++k) t.push_back(k + 40), v.push_back(4.15 - 1.15 * k / 3600), i.push_back(-ah);
+        for (int k = 0; k <= 3600; ++k)
+            t.push_back(k + 40), v.push_back(4.15 - 1.15 * k / 3600), i.push_back(-ah);
         t.push_back(3641), v.push_back(3.3), i.push_back(0);
         Battery b;
         b.chemistry = "nmc";
@@ -75,11 +83,19 @@ TEST(Capacity, NotebookFigures) {
 }
 
 TEST(Capacity, SeriesCountScalesVoltageAndNothingElse) {
-    const auto one = ofProgram("nmc", 1, 1.0, 22, R"({"do": "rest", "longest_s": 300}, {"do": "discharge", "current_A": 1.25, "floor_V": 3.0}, {"do": "rest", "longest_s": 300})", R"({"resolution_V": 1e-6})");
-    const auto four = ofProgram("nmc", 4, 1.0, 22, R"({"do": "rest", "longest_s": 300}, {"do": "discharge", "current_A": 1.25, "floor_V": 12.0}, {"do": "rest", "longest_s": 300})", R"({"resolution_V": 1e-6})");
-    EXPECT_NEAR(one.reading("delivered_capacity")->value, four.reading("delivered_capacity")->value, 1e-6);
+    const auto one = ofProgram(
+        "nmc", 1, 1.0, 22,
+        R"({"do": "rest", "longest_s": 300}, {"do": "discharge", "current_A": 1.25, "floor_V": 3.0}, {"do": "rest", "longest_s": 300})",
+        R"({"resolution_V": 1e-6})");
+    const auto four = ofProgram(
+        "nmc", 4, 1.0, 22,
+        R"({"do": "rest", "longest_s": 300}, {"do": "discharge", "current_A": 1.25, "floor_V": 12.0}, {"do": "rest", "longest_s": 300})",
+        R"({"resolution_V": 1e-6})");
+    EXPECT_NEAR(one.reading("delivered_capacity")->value, four.reading("delivered_capacity")->value,
+                1e-6);
     EXPECT_NEAR(4 * one.reading("mean_voltage")->value, four.reading("mean_voltage")->value, 1e-4);
-    EXPECT_NEAR(one.reading("health_capacity")->value, four.reading("health_capacity")->value, 1e-4);
+    EXPECT_NEAR(one.reading("health_capacity")->value, four.reading("health_capacity")->value,
+                1e-4);
 }
 
 TEST(Capacity, IntervalsHoldTheTruth) {
@@ -103,7 +119,9 @@ TEST(Capacity, IntervalsHoldTheTruth) {
             const bool on = time >= 300 + phase && time < 300 + phase + lasts;
             t.push_back(time);
             v.push_back(std::round((on ? 3.8 - (time - 300) / 10000 : 4.18) * 1000) / 1000);
-            i.push_back(std::round(((on ? -0.25 : 0.0) * gain + offset + 0.0007 * normal(random)) * 1000) / 1000);
+            i.push_back(
+                std::round(((on ? -0.25 : 0.0) * gain + offset + 0.0007 * normal(random)) * 1000) /
+                1000);
         }
         RecordingData d;
         d.time_s = t, d.voltage_V = v, d.current_A = i, d.textStep_A = 0.001, d.textStep_V = 0.001;
@@ -119,7 +137,8 @@ TEST(Capacity, IntervalsHoldTheTruth) {
 }
 
 TEST(Health, IsNotStateOfCharge) {
-    const std::string discharge = R"({"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 0.5, "floor_V": 3.0}, {"do": "rest", "longest_s": 300})";
+    const std::string discharge =
+        R"({"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 0.5, "floor_V": 3.0}, {"do": "rest", "longest_s": 300})";
     const auto part = ofProgram("nmc", 1, 0.5, 22, discharge);
     EXPECT_EQ(part.reading("health_capacity"), nullptr);
     EXPECT_TRUE(has(part, "part_charged_start"));
@@ -127,21 +146,26 @@ TEST(Health, IsNotStateOfCharge) {
     ASSERT_NE(full.reading("health_capacity"), nullptr);
     EXPECT_NEAR(full.reading("health_capacity")->value, 100, 2);
     EXPECT_FALSE(has(full, "part_charged_start"));
-    const auto stopped = ofProgram("nmc", 1, 1.0, 22, R"({"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 0.5, "longest_s": 5000}, {"do": "rest", "longest_s": 300})");
+    const auto stopped = ofProgram(
+        "nmc", 1, 1.0, 22,
+        R"({"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 0.5, "longest_s": 5000}, {"do": "rest", "longest_s": 300})");
     EXPECT_EQ(stopped.reading("health_capacity"), nullptr) << "stopped above the floor";
     Battery unrated = nmc3();
     unrated.rated_Ah = 0;
     const auto log = logged(lithiumCycle());
     const Analysis a = analyse(*log.imported.recording, unrated);
     EXPECT_EQ(a.reading("health_capacity"), nullptr);
-    const auto it = std::find_if(a.readings.begin(), a.readings.end(), [](const Reading& r) { return r.name == "health_capacity"; });
+    const auto it = std::find_if(a.readings.begin(), a.readings.end(),
+                                 [](const Reading& r) { return r.name == "health_capacity"; });
     ASSERT_NE(it, a.readings.end());
     EXPECT_THAT(it->caveats.front(), testing::HasSubstr("rated capacity"));
 }
 
 TEST(Efficiency, ClosedCycleAndOpenOne) {
-    const std::string empty = R"({"do": "discharge", "current_A": 1.25, "floor_V": 9.0}, {"do": "rest", "longest_s": 900}, )";
-    const std::string cycle = R"({"do": "charge", "current_A": 1.25, "set_V": 12.6, "cutoff_A": 0.05}, {"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 1.25, "floor_V": 9.0}, {"do": "rest", "longest_s": 900})";
+    const std::string empty =
+        R"({"do": "discharge", "current_A": 1.25, "floor_V": 9.0}, {"do": "rest", "longest_s": 900}, )";
+    const std::string cycle =
+        R"({"do": "charge", "current_A": 1.25, "set_V": 12.6, "cutoff_A": 0.05}, {"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 1.25, "floor_V": 9.0}, {"do": "rest", "longest_s": 900})";
     const auto closed = ofProgram("nmc", 3, 0.4, 22, empty + cycle);
     ASSERT_NE(closed.reading("coulombic_efficiency"), nullptr);
     EXPECT_NEAR(closed.reading("coulombic_efficiency")->value, 100, 0.6);
@@ -152,7 +176,8 @@ TEST(Efficiency, ClosedCycleAndOpenOne) {
 }
 
 TEST(Hazards, AreFoundAndOnlyThen) {
-    const std::string charge = R"({"do": "rest", "longest_s": 60}, {"do": "charge", "current_A": 1.25, "set_V": SET, "cutoff_A": 0.12}, {"do": "rest", "longest_s": 300})";
+    const std::string charge =
+        R"({"do": "rest", "longest_s": 60}, {"do": "charge", "current_A": 1.25, "set_V": SET, "cutoff_A": 0.12}, {"do": "rest", "longest_s": 300})";
     const auto at = [&](const char* chemistry, const char* set, double ambient) {
         std::string steps = charge;
         steps.replace(steps.find("SET"), 3, set);
@@ -163,11 +188,18 @@ TEST(Hazards, AreFoundAndOnlyThen) {
     EXPECT_FALSE(has(at("lihv", "8.70", 22), "overvoltage"));
     EXPECT_TRUE(has(at("lfp", "7.60", 22), "overvoltage"));
     EXPECT_TRUE(has(at("nmc", "8.40", -5), "charged_cold"));
-    EXPECT_FALSE(has(at("lto", "5.50", -5), "charged_cold")) << "LTO charges in the cold: limits come from its data file";
+    EXPECT_FALSE(has(at("lto", "5.50", -5), "charged_cold"))
+        << "LTO charges in the cold: limits come from its data file";
     EXPECT_TRUE(has(at("nmc", "8.40", 50), "charged_hot"));
-    const auto deep = ofProgram("nmc", 2, 0.3, 22, R"({"do": "discharge", "current_A": 0.5, "floor_V": 4.6}, {"do": "rest", "longest_s": 300})");
+    const auto deep = ofProgram(
+        "nmc", 2, 0.3, 22,
+        R"({"do": "discharge", "current_A": 0.5, "floor_V": 4.6}, {"do": "rest", "longest_s": 300})");
     EXPECT_TRUE(has(deep, "overdischarge"));
-    EXPECT_TRUE(has(ofProgram("nmc", 2, 0.9, 61, R"({"do": "discharge", "current_A": 0.5, "longest_s": 900}, {"do": "rest", "longest_s": 60})"), "too_hot"));
+    EXPECT_TRUE(has(
+        ofProgram(
+            "nmc", 2, 0.9, 61,
+            R"({"do": "discharge", "current_A": 0.5, "longest_s": 900}, {"do": "rest", "longest_s": 60})"),
+        "too_hot"));
 }
 
 TEST(Hazards, OneNoisySampleIsNoFault) {
@@ -184,7 +216,8 @@ TEST(Hazards, OneNoisySampleIsNoFault) {
 TEST(Hazards, OneCellOverTheLimitIsFoundBehindAGoodMean) {
     std::vector<double> t, v, i;
     std::vector<double> a, b;
-    for (int k = 0; k < 200; ++k) t.push_back(k), v.push_back(8.38), i.push_back(0.5), a.push_back(4.32), b.push_back(4.06);
+    for (int k = 0; k < 200; ++k)
+        t.push_back(k), v.push_back(8.38), i.push_back(0.5), a.push_back(4.32), b.push_back(4.06);
     RecordingData d;
     d.time_s = t, d.voltage_V = v, d.current_A = i;
     d.cells_V = {a, b};
@@ -198,7 +231,9 @@ TEST(Hazards, OneCellOverTheLimitIsFoundBehindAGoodMean) {
 TEST(LogQuality, CounterAgainstIntegral) {
     const auto with = [](double factor) {
         std::vector<double> t, v, i, counter;
-        for (int k = 0; k <= 3600; ++k) t.push_back(k), v.push_back(4.1 - k / 7200.0), i.push_back(-2), counter.push_back(factor * 2.0 * k / 3600);
+        for (int k = 0; k <= 3600; ++k)
+            t.push_back(k), v.push_back(4.1 - k / 7200.0), i.push_back(-2),
+                counter.push_back(factor * 2.0 * k / 3600);
         RecordingData d;
         d.time_s = t, d.voltage_V = v, d.current_A = i, d.counter_Ah = counter;
         Battery b = nmc3();
@@ -249,7 +284,8 @@ TEST(Cards, HazardsComeFirstAndPointAtTheCurve) {
     EXPECT_TRUE(cards.front().pointsAtCurve());
     EXPECT_FALSE(cards.front().how.empty());
     EXPECT_THAT(cards.front().plainText(), testing::HasSubstr("HAZARD"));
-    const auto empty = makeCards(*nk::test::recording({0, 1}, {3.7, 3.7}, {0, 0}), analyse(*nk::test::recording({0, 1}, {3.7, 3.7}, {0, 0}), b), {});
+    const auto empty = makeCards(*nk::test::recording({0, 1}, {3.7, 3.7}, {0, 0}),
+                                 analyse(*nk::test::recording({0, 1}, {3.7, 3.7}, {0, 0}), b), {});
     EXPECT_FALSE(empty.empty()) << "an empty panel says what to log";
 }
 
@@ -261,11 +297,13 @@ TEST(Sheet, HoldsReadingsAndEscapesText) {
     in.batteryName = "A & B";
     in.recording = log.imported.recording.get();
     in.analysis = &a;
-    const std::string html = benchSheetHtml(in, curveSvg(*log.imported.recording, a.steps, 740, 380));
+    const std::string html =
+        benchSheetHtml(in, curveSvg(*log.imported.recording, a.steps, 740, 380));
     EXPECT_EQ(html.find("<script>"), std::string::npos);
     EXPECT_THAT(html, testing::HasSubstr("A &amp; B"));
     EXPECT_THAT(html, testing::HasSubstr("Delivered capacity"));
     EXPECT_THAT(html, testing::HasSubstr("<svg"));
     EXPECT_LT(html.size(), 400000u) << "the curve is decimated";
-    EXPECT_THAT(curveSvg(*nk::test::recording({}, {}, {}), {}, 100, 100), testing::HasSubstr("</svg>"));
+    EXPECT_THAT(curveSvg(*nk::test::recording({}, {}, {}), {}, 100, 100),
+                testing::HasSubstr("</svg>"));
 }

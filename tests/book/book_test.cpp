@@ -25,7 +25,9 @@ namespace {
 class Book : public testing::Test {
   protected:
     void SetUp() override {
-        folder_ = fs::temp_directory_path() / ("nk-book-" + std::to_string(::getpid()) + "-" + testing::UnitTest::GetInstance()->current_test_info()->name());
+        folder_ = fs::temp_directory_path() /
+                  ("nk-book-" + std::to_string(::getpid()) + "-" +
+                   testing::UnitTest::GetInstance()->current_test_info()->name());
         fs::remove_all(folder_);
         fs::create_directories(folder_);
         path_ = folder_ / "bench.nkbook";
@@ -45,7 +47,8 @@ class Book : public testing::Test {
         b.rated_Ah = 5;
         return b;
     }
-    static std::int64_t add(BenchBook& book, const nk::test::Logged& log, std::int64_t batteryId = 0, const std::string& title = "cycle") {
+    static std::int64_t add(BenchBook& book, const nk::test::Logged& log,
+                            std::int64_t batteryId = 0, const std::string& title = "cycle") {
         NewRecording n;
         n.batteryId = batteryId;
         n.title = title;
@@ -61,7 +64,8 @@ class Book : public testing::Test {
 };
 
 const nk::test::Logged& cycle() {
-    static const auto log = nk::test::logged(nk::test::lithiumCycle(R"({"cells": true, "noise_V": 0.001})"));
+    static const auto log =
+        nk::test::logged(nk::test::lithiumCycle(R"({"cells": true, "noise_V": 0.001})"));
     return log;
 }
 
@@ -70,7 +74,8 @@ const nk::test::Logged& cycle() {
 TEST(ChunkCodec, ComesBackBitForBit) {
     std::mt19937_64 random(5);
     std::vector<std::vector<double>> columns = {
-        {}, {0.0}, {kNaN, 1.0, -0.0}, {3.701, 3.702, 3.7, -1e5}, {1e300, -1e-300, 5e-324}, {INFINITY},
+        {},         {0.0}, {kNaN, 1.0, -0.0}, {3.701, 3.702, 3.7, -1e5}, {1e300, -1e-300, 5e-324},
+        {INFINITY},
     };
     std::vector<double> decimal, noise;
     for (int k = 0; k < 65536; ++k) {
@@ -83,7 +88,8 @@ TEST(ChunkCodec, ComesBackBitForBit) {
         std::vector<double> back;
         ASSERT_TRUE(unpackChunk(packChunk(column), back));
         ASSERT_EQ(back.size(), column.size());
-        for (std::size_t k = 0; k < column.size(); ++k) EXPECT_EQ(std::memcmp(&back[k], &column[k], 8), 0);
+        for (std::size_t k = 0; k < column.size(); ++k)
+            EXPECT_EQ(std::memcmp(&back[k], &column[k], 8), 0);
     }
     EXPECT_LT(packChunk(decimal).size(), decimal.size() * 3) << "decimal data pack well";
 }
@@ -97,7 +103,8 @@ TEST(ChunkCodec, DamageIsAnError) {
         std::string broken = packed;
         broken[k] = static_cast<char>(broken[k] ^ 0x55);
         std::vector<double> ignored;
-        (void)unpackChunk(broken, ignored);  // may fail or not, never crashes or grows without bound
+        (void)unpackChunk(broken,
+                          ignored);  // may fail or not, never crashes or grows without bound
         EXPECT_LE(ignored.size(), kChunkSamples);
     }
 }
@@ -114,7 +121,8 @@ TEST_F(Book, KeepsEverythingAcrossReopening) {
         const auto b = book->addBattery(battery());
         ASSERT_TRUE(b);
         id = add(*book, cycle(), *b, "14 Nov full cycle");
-        ASSERT_TRUE(book->setEdits(id, {{StepEdit::Action::Split, 900, StepKind::Rest}, {StepEdit::Action::Rename, 950, StepKind::Pulse}}));
+        ASSERT_TRUE(book->setEdits(id, {{StepEdit::Action::Split, 900, StepKind::Rest},
+                                        {StepEdit::Action::Rename, 950, StepKind::Pulse}}));
         RecordingSummary s;
         s.capacity_Ah = 2.4;
         s.conditions = "0.5C";
@@ -174,7 +182,8 @@ TEST_F(Book, RefusesWhatIsNoBookAndLeavesItAlone) {
     std::ifstream in(path_);
     EXPECT_EQ(std::string(std::istreambuf_iterator<char>(in), {}), "this is a shopping list");
     {
-        SQLite::Database foreign((folder_ / "other.db").string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+        SQLite::Database foreign((folder_ / "other.db").string(),
+                                 SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
         foreign.exec("CREATE TABLE recipe(id)");
     }
     EXPECT_FALSE(BenchBook::open(folder_ / "other.db"));
@@ -207,7 +216,10 @@ TEST_F(Book, CancelledImportLeavesNoTrace) {
     EXPECT_EQ(id.error().kind, ErrorKind::Cancelled);
     EXPECT_TRUE(book->recordings()->empty());
     SQLite::Database db(path_.string());
-    EXPECT_EQ(db.execAndGet("SELECT (SELECT count(*) FROM sample_chunk) + (SELECT count(*) FROM original)").getInt(), 0);
+    EXPECT_EQ(db.execAndGet(
+                    "SELECT (SELECT count(*) FROM sample_chunk) + (SELECT count(*) FROM original)")
+                  .getInt(),
+              0);
 }
 
 TEST_F(Book, VerifyFindsDamage) {
@@ -275,14 +287,17 @@ TEST_F(Book, KilledInTheMiddleOfImportsLosesNothingAcknowledged) {
         int status = 0;
         ::waitpid(child, &status, 0);
         char buffer[4096];
-        for (ssize_t n = ::read(pipe[0], buffer, sizeof buffer); n > 0; n = ::read(pipe[0], buffer, sizeof buffer)) acknowledged += static_cast<int>(n);
+        for (ssize_t n = ::read(pipe[0], buffer, sizeof buffer); n > 0;
+             n = ::read(pipe[0], buffer, sizeof buffer))
+            acknowledged += static_cast<int>(n);
         ::close(pipe[0]);
         auto book = open();
         ASSERT_TRUE(book);
         const auto list = book->recordings();
         ASSERT_TRUE(list);
         ASSERT_GE(static_cast<int>(list->size()), acknowledged) << "round " << round;
-        ASSERT_LE(static_cast<int>(list->size()), acknowledged + round + 1) << "at most one unacknowledged a round";
+        ASSERT_LE(static_cast<int>(list->size()), acknowledged + round + 1)
+            << "at most one unacknowledged a round";
         if (!list->empty()) {
             EXPECT_EQ((*book->load(list->back().id))->size(), cycle().imported.recording->size());
         }

@@ -29,7 +29,8 @@ int rhs(realtype, N_Vector y, N_Vector dy, void* user) {
     const auto& r = *static_cast<Reference*>(user);
     const CellParameters& p = *r.p;
     const double soc = NV_Ith_S(y, 0), v1 = NV_Ith_S(y, 1), v2 = NV_Ith_S(y, 2), T = NV_Ith_S(y, 3);
-    const double warm = std::exp(p.chemistry->activation_J_mol / 8.314462618 * (1 / (T + 273.15) - 1 / 298.15));
+    const double warm =
+        std::exp(p.chemistry->activation_J_mol / 8.314462618 * (1 / (T + 273.15) - 1 / 298.15));
     const double R = p.r0_ohm * warm * (1 + 1.5 * std::exp(-soc / 0.05));
     NV_Ith_S(dy, 0) = r.current_A / 3600 / p.capacity_Ah;
     NV_Ith_S(dy, 1) = (p.r1_ohm * r.current_A - v1) / p.tau1_s;
@@ -88,7 +89,9 @@ TEST(CellModel, ChargeIsConserved) {
     for (const TruePhase& p : log.simulation.truth) truth += p.charge_Ah;
     const Recording& r = *log.imported.recording;
     double seen = 0;
-    for (std::size_t k = 1; k < r.size(); ++k) seen += 0.5 * (r.current_A()[k] + r.current_A()[k - 1]) * (r.time_s()[k] - r.time_s()[k - 1]) / 3600;
+    for (std::size_t k = 1; k < r.size(); ++k)
+        seen += 0.5 * (r.current_A()[k] + r.current_A()[k - 1]) *
+                (r.time_s()[k] - r.time_s()[k - 1]) / 3600;
     EXPECT_NEAR(seen, truth, 0.001);
 }
 
@@ -104,10 +107,13 @@ TEST(CellModel, ShippedScenariosAllRead) {
 }
 
 TEST(CellModel, BadScenariosSayWhatIsWrong) {
-    for (const char* text : {"", "{", "{}", R"({"battery": {"chemistry": "nmc", "rated_Ah": 1}, "program": [{"do": "dance"}]})",
-                             R"({"battery": {"chemistry": "mud", "rated_Ah": 1}, "program": []})",
-                             R"({"battery": {"chemistry": "nmc", "rated_Ah": 1}, "program": [{"do": "discharge", "current_A": 1}]})",
-                             R"({"battery": {"chemistry": "nmc", "rated_Ah": 1}, "program": [], "logger": {"interval_s": 0}})"}) {
+    for (
+        const char* text :
+        {"", "{", "{}",
+         R"({"battery": {"chemistry": "nmc", "rated_Ah": 1}, "program": [{"do": "dance"}]})",
+         R"({"battery": {"chemistry": "mud", "rated_Ah": 1}, "program": []})",
+         R"({"battery": {"chemistry": "nmc", "rated_Ah": 1}, "program": [{"do": "discharge", "current_A": 1}]})",
+         R"({"battery": {"chemistry": "nmc", "rated_Ah": 1}, "program": [], "logger": {"interval_s": 0}})"}) {
         const auto s = parseScenario(text, "bad.json");
         ASSERT_FALSE(s) << text;
         EXPECT_THAT(s.error().text(), testing::HasSubstr("bad.json"));

@@ -32,7 +32,9 @@ Ran run(std::vector<std::string> args) {
 class Cli : public testing::Test {
   protected:
     void SetUp() override {
-        folder_ = fs::temp_directory_path() / ("nk-cli-" + std::to_string(::getpid()) + "-" + testing::UnitTest::GetInstance()->current_test_info()->name());
+        folder_ = fs::temp_directory_path() /
+                  ("nk-cli-" + std::to_string(::getpid()) + "-" +
+                   testing::UnitTest::GetInstance()->current_test_info()->name());
         fs::remove_all(folder_);
         fs::create_directories(folder_);
     }
@@ -41,7 +43,12 @@ class Cli : public testing::Test {
         std::ofstream(folder_ / name, std::ios::binary) << text;
         return (folder_ / name).string();
     }
-    std::string log() { return write("log.csv", nk::test::logged(nk::test::lithiumCycle(R"({"noise_V": 0.001, "noise_A": 0.001})")).text); }
+    std::string log() {
+        return write(
+            "log.csv",
+            nk::test::logged(nk::test::lithiumCycle(R"({"noise_V": 0.001, "noise_A": 0.001})"))
+                .text);
+    }
     fs::path folder_;
 };
 
@@ -64,53 +71,65 @@ json shapeOf(const json& j) {
 }  // namespace
 
 TEST_F(Cli, AnalyseJsonKeepsItsContract) {
-    const Ran r = run({"analyse", log(), "--chemistry", "nmc", "--series", "3", "--rated-ah", "2.5", "--json"});
+    const Ran r = run(
+        {"analyse", log(), "--chemistry", "nmc", "--series", "3", "--rated-ah", "2.5", "--json"});
     ASSERT_EQ(r.status, 0) << r.err;
     const json j = json::parse(r.out);
     EXPECT_EQ(j["schema"], "narrow-knee/analysis/1");
     std::ifstream golden(std::string(NK_SOURCE_DIR) + "/tests/cli/analysis-shape.json");
     const json expected = json::parse(golden);
     // Fields may be added, never renamed or dropped.
-    const std::function<void(const json&, const json&, const std::string&)> holds = [&](const json& want, const json& have, const std::string& where) {
-        if (want.is_object()) {
-            for (const auto& [key, value] : want.items()) {
-                ASSERT_TRUE(have.contains(key)) << where << "." << key;
-                holds(value, have[key], where + "." + key);
+    const std::function<void(const json&, const json&, const std::string&)> holds =
+        [&](const json& want, const json& have, const std::string& where) {
+            if (want.is_object()) {
+                for (const auto& [key, value] : want.items()) {
+                    ASSERT_TRUE(have.contains(key)) << where << "." << key;
+                    holds(value, have[key], where + "." + key);
+                }
+            } else if (want.is_array()) {
+                ASSERT_TRUE(have.is_array()) << where;
+                ASSERT_FALSE(have.empty()) << where;
+                for (const auto& element : have) holds(want.front(), element, where + "[]");
+            } else if (want == "any") {
+                return;
+            } else {
+                const std::string type = have.is_number() ? "number" : have.type_name();
+                EXPECT_THAT(want.get<std::string>(), testing::HasSubstr(type)) << where;
             }
-        } else if (want.is_array()) {
-            ASSERT_TRUE(have.is_array()) << where;
-            ASSERT_FALSE(have.empty()) << where;
-            for (const auto& element : have) holds(want.front(), element, where + "[]");
-        } else if (want == "any") {
-            return;
-        } else {
-            const std::string type = have.is_number() ? "number" : have.type_name();
-            EXPECT_THAT(want.get<std::string>(), testing::HasSubstr(type)) << where;
-        }
-    };
+        };
     holds(expected, j, "");
     std::vector<std::string> kinds;
     for (const auto& s : j["steps"]) kinds.push_back(s["kind"]);
-    EXPECT_EQ(kinds, (std::vector<std::string>{"rest", "cc_charge", "cv_charge", "rest", "cc_discharge", "rest"}));
+    EXPECT_EQ(kinds, (std::vector<std::string>{"rest", "cc_charge", "cv_charge", "rest",
+                                               "cc_discharge", "rest"}));
     EXPECT_LT(j["steps"][4]["charge_Ah"].get<double>(), -2.2) << "signed: out of the battery";
     EXPECT_TRUE(j["source"]["sha256"].is_null());
 }
 
 TEST_F(Cli, SameForAnyNumberOfThreads) {
     const std::string file = log();
-    EXPECT_EQ(run({"analyse", file, "--threads", "1", "--json"}).out, run({"analyse", file, "--threads", "4", "--json"}).out);
+    EXPECT_EQ(run({"analyse", file, "--threads", "1", "--json"}).out,
+              run({"analyse", file, "--threads", "4", "--json"}).out);
 }
 
 TEST_F(Cli, HashOnDemandAndHazardStatus) {
     const std::string file = log();
-    EXPECT_EQ(json::parse(run({"analyse", file, "--json", "--sha256"}).out)["source"]["sha256"].get<std::string>().size(), 64u);
-    EXPECT_EQ(run({"analyse", file, "--chemistry", "lfp", "--series", "3", "--fail-on-hazard"}).status, 3);
-    EXPECT_EQ(run({"analyse", file, "--chemistry", "nmc", "--series", "3", "--fail-on-hazard"}).status, 0);
+    EXPECT_EQ(json::parse(run({"analyse", file, "--json", "--sha256"}).out)["source"]["sha256"]
+                  .get<std::string>()
+                  .size(),
+              64u);
+    EXPECT_EQ(
+        run({"analyse", file, "--chemistry", "lfp", "--series", "3", "--fail-on-hazard"}).status,
+        3);
+    EXPECT_EQ(
+        run({"analyse", file, "--chemistry", "nmc", "--series", "3", "--fail-on-hazard"}).status,
+        0);
 }
 
 TEST_F(Cli, StatusesAndMessages) {
     EXPECT_EQ(run({"analyse", (folder_ / "none.csv").string()}).status, 1);
-    EXPECT_THAT(run({"analyse", (folder_ / "none.csv").string()}).err, testing::HasSubstr("none.csv"));
+    EXPECT_THAT(run({"analyse", (folder_ / "none.csv").string()}).err,
+                testing::HasSubstr("none.csv"));
     EXPECT_EQ(run({"analyse", write("prose.txt", "no numbers here\nat all\n")}).status, 1);
     EXPECT_EQ(run({}).status, 2);
     EXPECT_EQ(run({"dance"}).status, 2);
@@ -140,7 +159,10 @@ TEST_F(Cli, BookFromImportToExport) {
     const std::string book = (folder_ / "b.nkbook").string();
     const std::string file = log();
     EXPECT_EQ(run({"book", "list", book}).status, 1) << "not made by looking";
-    ASSERT_EQ(run({"book", "import", book, file, "--name", "Mount", "--chemistry", "nmc", "--series", "3", "--rated-ah", "2.5"}).status, 0);
+    ASSERT_EQ(run({"book", "import", book, file, "--name", "Mount", "--chemistry", "nmc",
+                   "--series", "3", "--rated-ah", "2.5"})
+                  .status,
+              0);
     EXPECT_THAT(run({"book", "list", book}).out, testing::HasSubstr("Mount"));
     const json j = json::parse(run({"book", "list", book, "--json"}).out);
     EXPECT_EQ(j["recordings"].size(), 1u);
@@ -148,9 +170,11 @@ TEST_F(Cli, BookFromImportToExport) {
     const std::string back = (folder_ / "back.csv").string();
     ASSERT_EQ(run({"book", "export", book, "1", "-o", back}).status, 0);
     std::ifstream a(file), b(back);
-    EXPECT_EQ(std::string(std::istreambuf_iterator<char>(a), {}), std::string(std::istreambuf_iterator<char>(b), {}));
+    EXPECT_EQ(std::string(std::istreambuf_iterator<char>(a), {}),
+              std::string(std::istreambuf_iterator<char>(b), {}));
     EXPECT_EQ(run({"book", "backup", book, "-o", (folder_ / "c.nkbook").string()}).status, 0);
-    EXPECT_EQ(run({"book", "import", book, write("bad.csv", "x"), file}).status, 1) << "one bad file is told, the other is stored";
+    EXPECT_EQ(run({"book", "import", book, write("bad.csv", "x"), file}).status, 1)
+        << "one bad file is told, the other is stored";
     EXPECT_EQ(json::parse(run({"book", "list", book, "--json"}).out)["recordings"].size(), 2u);
 }
 

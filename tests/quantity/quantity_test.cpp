@@ -7,11 +7,17 @@
 using namespace nk;
 
 TEST(Units, ReadsWhatLoggersWrite) {
-    const struct { const char* text; Quantity quantity; double raw, inside; } cases[] = {
-        {"V", Quantity::Voltage, 3.7, 3.7},    {"mV", Quantity::Voltage, 3700, 3.7},  {"mA", Quantity::Current, 1500, 1.5},
-        {"°F", Quantity::Temperature, 212, 100}, {"degC", Quantity::Temperature, 20, 20}, {"K", Quantity::Temperature, 273.15, 0},
-        {"min", Quantity::Time, 2, 120},       {"ms", Quantity::Time, 250, 0.25},     {"mAh", Quantity::Charge, 2200, 2.2},
-        {"μV", Quantity::Voltage, 1e6, 1},     {"Ω", Quantity::Resistance, 2, 2},     {"mΩ", Quantity::Resistance, 58, 0.058},
+    const struct {
+        const char* text;
+        Quantity quantity;
+        double raw, inside;
+    } cases[] = {
+        {"V", Quantity::Voltage, 3.7, 3.7},      {"mV", Quantity::Voltage, 3700, 3.7},
+        {"mA", Quantity::Current, 1500, 1.5},    {"°F", Quantity::Temperature, 212, 100},
+        {"degC", Quantity::Temperature, 20, 20}, {"K", Quantity::Temperature, 273.15, 0},
+        {"min", Quantity::Time, 2, 120},         {"ms", Quantity::Time, 250, 0.25},
+        {"mAh", Quantity::Charge, 2200, 2.2},    {"μV", Quantity::Voltage, 1e6, 1},
+        {"Ω", Quantity::Resistance, 2, 2},       {"mΩ", Quantity::Resistance, 58, 0.058},
     };
     for (const auto& c : cases) {
         const auto unit = parseUnit(c.text);
@@ -32,7 +38,8 @@ TEST(Units, QuantitiesFromTheCommandLine) {
 }
 
 TEST(Uncertainty, FollowsTheGum) {
-    // GUM (JCGM 100:2008) 4.3.7: a rectangle of half-width a has u = a/√3; F.2.2.1: rounding, step/√12.
+    // GUM (JCGM 100:2008) 4.3.7: a rectangle of half-width a has u = a/√3; F.2.2.1: rounding,
+    // step/√12.
     EXPECT_NEAR(rectangle(0.3), 0.173205, 1e-6);
     EXPECT_NEAR(quantisation(0.01), 0.00288675, 1e-8);
     EXPECT_NEAR(quadrature({3, 4, std::nan("")}), 5, 1e-12);

@@ -1,5 +1,5 @@
-#include <gtest/gtest.h>
 #include <gsl/gsl_integration.h>
+#include <gtest/gtest.h>
 
 #include <numeric>
 #include <random>
@@ -24,7 +24,8 @@ TEST(Pyramid, AgreesWithLookingAtEverySample) {
         double low = INFINITY;
         double high = -INFINITY;
         for (std::size_t i = a; i < b; ++i)
-            if (std::isfinite(column[i])) low = std::min(low, column[i]), high = std::max(high, column[i]);
+            if (std::isfinite(column[i]))
+                low = std::min(low, column[i]), high = std::max(high, column[i]);
         const MinMax m = pyramid.range(a, b);
         if (low > high) {
             EXPECT_TRUE(std::isnan(m.low));
@@ -38,13 +39,15 @@ TEST(Pyramid, AgreesWithLookingAtEverySample) {
 
 TEST(Smoothing, SlopeOfALineIsExactAndItsLagIsStated) {
     std::vector<double> t(2000), y(2000);
-    for (std::size_t i = 0; i < t.size(); ++i) t[i] = 0.5 * static_cast<double>(i), y[i] = 3 + 0.02 * t[i];
+    for (std::size_t i = 0; i < t.size(); ++i)
+        t[i] = 0.5 * static_cast<double>(i), y[i] = 3 + 0.02 * t[i];
     const Smoothed slope = trailingSlope(t, y, 60);
     EXPECT_TRUE(std::isnan(slope.value[10]));
     EXPECT_NEAR(slope.value[1500], 0.02, 1e-9);
     EXPECT_EQ(slope.lag_s, 30);
     const Smoothed mean = trailingMean(t, y, 60);
-    EXPECT_NEAR(mean.value[1500], y[1500] - 0.02 * (mean.lag_s - 0.25), 1e-6) << "a trailing mean is late by its lag";
+    EXPECT_NEAR(mean.value[1500], y[1500] - 0.02 * (mean.lag_s - 0.25), 1e-6)
+        << "a trailing mean is late by its lag";
     EXPECT_NEAR(centredMean(t, y, 60)[1000], y[1000], 1e-9);
 }
 
@@ -58,7 +61,8 @@ TEST(Quality, FindsResolutionAndNoise) {
         coarse[i] = std::round(x / 0.01) * 0.01;
     }
     EXPECT_NEAR(estimateQuality(fine, 0).noise, 0.004, 0.0003);
-    EXPECT_NEAR(estimateQuality(coarse, 0.001).resolution, 0.01, 1e-6) << "the real step, not the written decimals";
+    EXPECT_NEAR(estimateQuality(coarse, 0.001).resolution, 0.01, 1e-6)
+        << "the real step, not the written decimals";
     EXPECT_LT(estimateQuality(coarse, 0.001).noise, 0.001);
     EXPECT_EQ(estimateQuality({}, 0.001).resolution, 0.001);
 }
@@ -68,7 +72,8 @@ TEST(Integral, AgreesWithAnIndependentQuadrature) {
     const auto current = [](double t) { return 1.5 + 0.5 * std::sin(t / 700); };
     const auto voltage = [](double t) { return 3.6 + 0.4 * t / 7200; };
     std::vector<double> t, v, i;
-    for (double x = 0; x <= 7200; x += 1) t.push_back(x), v.push_back(voltage(x)), i.push_back(current(x));
+    for (double x = 0; x <= 7200; x += 1)
+        t.push_back(x), v.push_back(voltage(x)), i.push_back(current(x));
     const auto r = nk::test::recording(t, v, i);
     const Integral sum = integrate(*r, 0, r->size() - 1);
     gsl_integration_workspace* w = gsl_integration_workspace_alloc(1000);
@@ -76,7 +81,10 @@ TEST(Integral, AgreesWithAnIndependentQuadrature) {
     gsl_function f{[](double x, void*) { return (1.5 + 0.5 * std::sin(x / 700)) / 3600; }, nullptr};
     gsl_integration_qag(&f, 0, 7200, 0, 1e-10, 1000, 6, w, &expected, &error);
     EXPECT_NEAR(sum.charge_Ah, expected, 1e-6);
-    gsl_function p{[](double x, void*) { return (1.5 + 0.5 * std::sin(x / 700)) * (3.6 + 0.4 * x / 7200) / 3600; }, nullptr};
+    gsl_function p{[](double x, void*) {
+                       return (1.5 + 0.5 * std::sin(x / 700)) * (3.6 + 0.4 * x / 7200) / 3600;
+                   },
+                   nullptr};
     gsl_integration_qag(&p, 0, 7200, 0, 1e-10, 1000, 6, w, &expected, &error);
     EXPECT_NEAR(sum.energy_Wh, expected, 1e-6);
     gsl_integration_workspace_free(w);
@@ -89,7 +97,8 @@ TEST(Integral, SplittingNeverChangesTheSum) {
     std::mt19937 random(11);
     for (int n = 0; n < 50; ++n) {
         const std::size_t cut = random() % r.size();
-        EXPECT_NEAR(integrate(r, 0, cut).charge_Ah + integrate(r, cut, r.size() - 1).charge_Ah, whole.charge_Ah, 1e-12);
+        EXPECT_NEAR(integrate(r, 0, cut).charge_Ah + integrate(r, cut, r.size() - 1).charge_Ah,
+                    whole.charge_Ah, 1e-12);
     }
     EXPECT_NEAR(cumulativeCharge_Ah(r).back(), whole.charge_Ah, 1e-9);
 }
@@ -100,7 +109,8 @@ TEST(Integral, AJumpLeavesHalfAnIntervalOpen) {
     const auto r = nk::test::recording(t, v, i);
     const Integral sum = integrate(*r, 0, 39);
     EXPECT_NEAR(sum.charge_Ah * 3600, 390, 1e-9);
-    EXPECT_NEAR(sum.samplingCharge_Ah * 3600, 10 / std::sqrt(3.0), 1e-9) << "half the range over √3";
+    EXPECT_NEAR(sum.samplingCharge_Ah * 3600, 10 / std::sqrt(3.0), 1e-9)
+        << "half the range over √3";
 }
 
 TEST(Recording, EmptyAndSingle) {

@@ -21,7 +21,8 @@ std::string lithiumCycle(const std::string& logger, const std::string& format, i
               {"do": "rest", "longest_s": 900},
               {"do": "discharge", "current_A": 1.25, "floor_V": 9.0},
               {"do": "rest", "longest_s": 900}],
-  "logger": )" + logger + R"(, "format": )" + format + "}";
+  "logger": )" +
+           logger + R"(, "format": )" + format + "}";
 }
 
 Logged logged(const std::string& json, const ReadOptions& options) {
@@ -30,8 +31,10 @@ Logged logged(const std::string& json, const ReadOptions& options) {
     out.simulation = simulate(out.scenario);
     out.text = writeLog(out.scenario, out.simulation);
     auto imported = readTextTable(out.text, "test.csv", options);
-    if (!imported) ADD_FAILURE() << imported.error().text();
-    else out.imported = std::move(*imported);
+    if (!imported)
+        ADD_FAILURE() << imported.error().text();
+    else
+        out.imported = std::move(*imported);
     return out;
 }
 
@@ -42,7 +45,8 @@ const TruePhase& Logged::phase(ProgramStep::Kind kind, int nth) const {
     return simulation.truth.front();
 }
 
-RecordingPtr recording(std::vector<double> time_s, std::vector<double> voltage_V, std::vector<double> current_A, std::vector<double> temperature_C) {
+RecordingPtr recording(std::vector<double> time_s, std::vector<double> voltage_V,
+                       std::vector<double> current_A, std::vector<double> temperature_C) {
     RecordingData d;
     d.time_s = std::move(time_s);
     d.voltage_V = std::move(voltage_V);

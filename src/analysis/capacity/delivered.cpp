@@ -22,26 +22,45 @@ Reading start(const char* name, const char* unit, const char* method, const Even
 /// Rate, cut-off, temperature, rest: a capacity is only comparable under the same ones.
 void addConditions(const AnalysisInput& in, const Event& e, Reading& r) {
     std::string text = fmt::format("at {}", shortValue(std::abs(e.meanCurrent_A), "A"));
-    if (in.battery.rated_Ah > 0) text += fmt::format(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.rated_Ah);
+    if (in.battery.rated_Ah > 0)
+        text += fmt::format(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.rated_Ah);
     text += fmt::format(" down to {}", shortValue(e.endVoltage_V, "V"));
-    if (in.battery.series > 1) text += fmt::format(" ({} a cell)", shortValue(in.perCell(e.endVoltage_V), "V"));
-    if (std::isfinite(e.meanTemperature_C)) text += fmt::format(", {} °C on average", fixed(e.meanTemperature_C, 0));
-    else text += ", temperature not logged";
+    if (in.battery.series > 1)
+        text += fmt::format(" ({} a cell)", shortValue(in.perCell(e.endVoltage_V), "V"));
+    if (std::isfinite(e.meanTemperature_C))
+        text += fmt::format(", {} °C on average", fixed(e.meanTemperature_C, 0));
+    else
+        text += ", temperature not logged";
     r.caveats.push_back("Conditions: " + text + ".");
-    if (e.steps.size() > 1) r.caveats.push_back(fmt::format("Sum of {} parts with pauses between them.", e.steps.size()));
-    if (e.fullAtStart == Known::No) r.caveats.push_back("Started part-charged: " + e.fullBecause + ". This is what was left, not the capacity.");
-    if (e.fullAtStart == Known::Unknown) r.caveats.push_back("Whether it was full at the start is not in this log; log the charge before it, or a rest of ten minutes.");
-    if (e.reachedFloor == Known::No) r.caveats.push_back("The discharge stopped above the usual floor: more was left in the battery.");
+    if (e.steps.size() > 1)
+        r.caveats.push_back(
+            fmt::format("Sum of {} parts with pauses between them.", e.steps.size()));
+    if (e.fullAtStart == Known::No)
+        r.caveats.push_back("Started part-charged: " + e.fullBecause +
+                            ". This is what was left, not the capacity.");
+    if (e.fullAtStart == Known::Unknown)
+        r.caveats.push_back(
+            "Whether it was full at the start is not in this log; log the charge before it, or a "
+            "rest of ten minutes.");
+    if (e.reachedFloor == Known::No)
+        r.caveats.push_back(
+            "The discharge stopped above the usual floor: more was left in the battery.");
 }
 
 void addSamplingCaveats(const AnalysisInput& in, const Event& e, Reading& r) {
     double silent = 0;
     for (const Gap& gap : in.recording.gaps())
         if (gap.before >= e.first && gap.before < e.last) {
-            if (gap.restart) r.caveats.push_back("The logger restarted in between; charge moved while it was off is missing.");
-            else silent += gap.duration_s;
+            if (gap.restart)
+                r.caveats.push_back(
+                    "The logger restarted in between; charge moved while it was off is missing.");
+            else
+                silent += gap.duration_s;
         }
-    if (silent > 0) r.caveats.push_back(fmt::format("Includes {} without samples, bridged by the neighbours' current.", durationText(silent)));
+    if (silent > 0)
+        r.caveats.push_back(
+            fmt::format("Includes {} without samples, bridged by the neighbours' current.",
+                        durationText(silent)));
 }
 
 }  // namespace
@@ -74,7 +93,8 @@ void computeMeanVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
             r.value = e.sum.energy_Wh / e.sum.charge_Ah;
             // Charge cancels: what is left is the voltmeter.
             r.uncertainty = quadrature({rectangle(in.accuracy.voltageGain * r.value),
-                                        rectangle(in.accuracy.voltageOffsetSteps * in.recording.voltageQuality().resolution)});
+                                        rectangle(in.accuracy.voltageOffsetSteps *
+                                                  in.recording.voltageQuality().resolution)});
         } else {
             r.caveats.push_back("No charge moved.");
         }
@@ -88,8 +108,10 @@ void computeChargeIn(const AnalysisInput& in, std::vector<Reading>& out) {
         r.value = e.sum.charge_Ah;
         r.uncertainty = chargeUncertainty_Ah(in.recording, e.sum, in.accuracy);
         const Chemistry* c = in.chemistry();
-        r.caveats.push_back(c != nullptr && c->nickel() ? "Charge put in is not capacity: nickel takes 110 to 160 % (common practice)."
-                                                        : "Charge put in is not capacity: it depends on how empty the battery was.");
+        r.caveats.push_back(
+            c != nullptr && c->nickel()
+                ? "Charge put in is not capacity: nickel takes 110 to 160 % (common practice)."
+                : "Charge put in is not capacity: it depends on how empty the battery was.");
         addSamplingCaveats(in, e, r);
         out.push_back(std::move(r));
     }

@@ -45,9 +45,13 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
         r.method = energy ? "energy_out_over_in" : "charge_out_over_in";
         r.evidence = {cycle.charge.from_s, cycle.discharge.to_s, cycle.discharge.mainStep()};
         const double given = energy ? cycle.charge.sum.energy_Wh : cycle.charge.sum.charge_Ah;
-        const double taken = energy ? -cycle.discharge.sum.energy_Wh : -cycle.discharge.sum.charge_Ah;
+        const double taken =
+            energy ? -cycle.discharge.sum.energy_Wh : -cycle.discharge.sum.charge_Ah;
         if (given > 0 && taken > given * 1.005 && !cycle.closed) {
-            r.caveats.push_back("Not measurable from this log: more came out than went in, so the charge did not start from empty. Log a discharge to the floor, a full charge and a discharge to the floor.");
+            r.caveats.push_back(
+                "Not measurable from this log: more came out than went in, so the charge did not "
+                "start from empty. Log a discharge to the floor, a full charge and a discharge to "
+                "the floor.");
         } else if (given > 0 && taken > 0) {
             const double ratio = taken / given;
             r.value = 100 * ratio;
@@ -55,12 +59,22 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
             InstrumentAccuracy offsetOnly = in.accuracy;
             offsetOnly.currentGain = 0;
             offsetOnly.voltageGain = 0;
-            const double uOut = energy ? energyUncertainty_Wh(in.recording, cycle.discharge.sum, offsetOnly) : chargeUncertainty_Ah(in.recording, cycle.discharge.sum, offsetOnly);
-            const double uIn = energy ? energyUncertainty_Wh(in.recording, cycle.charge.sum, offsetOnly) : chargeUncertainty_Ah(in.recording, cycle.charge.sum, offsetOnly);
+            const double uOut =
+                energy ? energyUncertainty_Wh(in.recording, cycle.discharge.sum, offsetOnly)
+                       : chargeUncertainty_Ah(in.recording, cycle.discharge.sum, offsetOnly);
+            const double uIn =
+                energy ? energyUncertainty_Wh(in.recording, cycle.charge.sum, offsetOnly)
+                       : chargeUncertainty_Ah(in.recording, cycle.charge.sum, offsetOnly);
             // A constant offset acts on both with opposite effect on the ratio: add, do not square.
             r.uncertainty = 100 * ratio * (uOut / taken + uIn / given);
-            if (!cycle.closed) r.caveats.push_back("Charge and discharge are not known to start and end at the same state; log a discharge to the floor, a full charge and a discharge to the floor for a true efficiency.");
-            if (in.accuracy.currentGain > 0) r.caveats.push_back("Assumes the logger reads charge and discharge with the same gain.");
+            if (!cycle.closed)
+                r.caveats.push_back(
+                    "Charge and discharge are not known to start and end at the same state; log a "
+                    "discharge to the floor, a full charge and a discharge to the floor for a true "
+                    "efficiency.");
+            if (in.accuracy.currentGain > 0)
+                r.caveats.push_back(
+                    "Assumes the logger reads charge and discharge with the same gain.");
         } else {
             r.caveats.push_back("No charge moved.");
         }
@@ -70,7 +84,11 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
 
 }  // namespace
 
-void computeCoulombicEfficiency(const AnalysisInput& in, std::vector<Reading>& out) { fill(in, out, false); }
-void computeEnergyEfficiency(const AnalysisInput& in, std::vector<Reading>& out) { fill(in, out, true); }
+void computeCoulombicEfficiency(const AnalysisInput& in, std::vector<Reading>& out) {
+    fill(in, out, false);
+}
+void computeEnergyEfficiency(const AnalysisInput& in, std::vector<Reading>& out) {
+    fill(in, out, true);
+}
 
 }  // namespace nk

@@ -30,7 +30,8 @@ Event build(const AnalysisInput& in, const std::vector<int>& group) {
     for (const int index : group) {
         const Step& s = list[static_cast<std::size_t>(index)];
         e.sum = add(e.sum, s.sum);
-        if (std::abs(s.sum.charge_Ah) > biggest) biggest = std::abs(s.sum.charge_Ah), e.main = index;
+        if (std::abs(s.sum.charge_Ah) > biggest)
+            biggest = std::abs(s.sum.charge_Ah), e.main = index;
     }
     const Step& first = list[static_cast<std::size_t>(group.front())];
     const Step& last = list[static_cast<std::size_t>(group.back())];
@@ -73,12 +74,14 @@ void judgeStart(const AnalysisInput& in, Event& e) {
             const double limit = rated > 0 ? 1.1 * rated / 10 : 0.2 * start;
             if (charge.endCurrent_A <= limit) {
                 e.fullAtStart = Known::Yes;
-                e.fullBecause = "a charge that tapered to " + shortValue(charge.endCurrent_A, "A") + " came before";
+                e.fullBecause = "a charge that tapered to " + shortValue(charge.endCurrent_A, "A") +
+                                " came before";
                 return;
             }
         }
-        if (c->nickel() && (charge.endedBy == EndedBy::NegativeDeltaV || charge.endedBy == EndedBy::ZeroDeltaV ||
-                            (rated > 0 && charge.sum.charge_Ah > 1.05 * rated))) {
+        if (c->nickel() &&
+            (charge.endedBy == EndedBy::NegativeDeltaV || charge.endedBy == EndedBy::ZeroDeltaV ||
+             (rated > 0 && charge.sum.charge_Ah > 1.05 * rated))) {
             e.fullAtStart = Known::Yes;
             e.fullBecause = "a charge to its end came before";
             return;
@@ -99,7 +102,8 @@ void judgeStart(const AnalysisInput& in, Event& e) {
             e.fullBecause = fmt::format("it rested at {} a cell before", shortValue(perCell, "V"));
         } else if (soc + 2 * e.startSocUncertainty < 0.93) {
             e.fullAtStart = Known::No;
-            e.fullBecause = fmt::format("it rested at {} a cell before, about {:.0f} % charged", shortValue(perCell, "V"), 100 * soc);
+            e.fullBecause = fmt::format("it rested at {} a cell before, about {:.0f} % charged",
+                                        shortValue(perCell, "V"), 100 * soc);
         }
         return;
     }
@@ -112,7 +116,9 @@ void judgeStart(const AnalysisInput& in, Event& e) {
 
 }  // namespace
 
-int Event::mainStep() const { return main; }
+int Event::mainStep() const {
+    return main;
+}
 
 std::vector<Event> dischargeEvents(const AnalysisInput& in) {
     std::vector<Event> out;
@@ -121,9 +127,11 @@ std::vector<Event> dischargeEvents(const AnalysisInput& in) {
         Event e = build(in, group);
         judgeStart(in, e);
         const Step& last = in.steps.list[static_cast<std::size_t>(group.back())];
-        if (last.endedBy == EndedBy::VoltageFloor || last.endedBy == EndedBy::CellVoltageFloor) e.reachedFloor = Known::Yes;
+        if (last.endedBy == EndedBy::VoltageFloor || last.endedBy == EndedBy::CellVoltageFloor)
+            e.reachedFloor = Known::Yes;
         else if (c != nullptr)
-            e.reachedFloor = in.perCell(e.endVoltage_V) <= c->dischargeFloor_V + 0.05 ? Known::Yes : Known::No;
+            e.reachedFloor =
+                in.perCell(e.endVoltage_V) <= c->dischargeFloor_V + 0.05 ? Known::Yes : Known::No;
         out.push_back(std::move(e));
     }
     return out;

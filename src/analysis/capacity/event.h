@@ -13,9 +13,9 @@ enum class Known { Yes, No, Unknown };
 struct Event {
     std::vector<int> steps;  ///< indices into Steps::list
     std::size_t first = 0, last = 0;
-    Integral sum;            ///< of the event's steps only
+    Integral sum;  ///< of the event's steps only
     double from_s = 0, to_s = 0;
-    double meanCurrent_A = 0;       ///< mean over the active time
+    double meanCurrent_A = 0;  ///< mean over the active time
     double meanTemperature_C = kNaN;
     double endVoltage_V = 0;
     Known fullAtStart = Known::Unknown;  ///< of a discharge

@@ -8,7 +8,8 @@ namespace nk {
 namespace {
 
 template <class Fill>
-void eachCv(const AnalysisInput& in, std::vector<Reading>& out, const char* name, const char* unit, const char* method, Fill fill) {
+void eachCv(const AnalysisInput& in, std::vector<Reading>& out, const char* name, const char* unit,
+            const char* method, Fill fill) {
     const auto& list = in.steps.list;
     for (std::size_t k = 0; k < list.size(); ++k) {
         if (list[k].kind != StepKind::CvCharge) continue;
@@ -28,45 +29,62 @@ void computeKneeTime(const AnalysisInput& in, std::vector<Reading>& out) {
     eachCv(in, out, "knee_time", "s", "taper_onset", [&](const Step& s, std::size_t k, Reading& r) {
         const bool hasBefore = k > 0 && in.steps.list[k - 1].isCharge();
         if (!hasBefore) {
-            r.caveats.push_back("Not measurable: this constant-voltage charge has no constant-current part before it in the log.");
+            r.caveats.push_back(
+                "Not measurable: this constant-voltage charge has no constant-current part before "
+                "it in the log.");
             return;
         }
         r.value = s.start_s;
         r.uncertainty = std::max(s.kneeUncertainty_s, quantisation(in.recording.usualInterval_s()));
-        r.evidence.from_s = std::max(in.steps.list[k - 1].start_s, s.start_s - 10 * in.recording.usualInterval_s());
+        r.evidence.from_s =
+            std::max(in.steps.list[k - 1].start_s, s.start_s - 10 * in.recording.usualInterval_s());
         if (in.steps.list[k - 1].end_s - in.steps.list[k - 1].start_s < 60)
-            r.caveats.push_back("The set voltage was reached within the first minute of charging: the battery is cold, worn, or was nearly full.");
+            r.caveats.push_back(
+                "The set voltage was reached within the first minute of charging: the battery is "
+                "cold, worn, or was nearly full.");
     });
 }
 
 void computeSetVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
-    eachCv(in, out, "cv_set_voltage", "V", "median_in_constant_voltage", [&](const Step& s, std::size_t, Reading& r) {
-        const auto v = in.recording.voltage_V();
-        std::vector<double> values(v.begin() + static_cast<std::ptrdiff_t>(s.first), v.begin() + static_cast<std::ptrdiff_t>(s.last) + 1);
-        const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-        std::nth_element(values.begin(), middle, values.end());
-        r.value = *middle;
-        const ChannelQuality& q = in.recording.voltageQuality();
-        r.uncertainty = quadrature({rectangle(in.accuracy.voltageGain * r.value), rectangle(in.accuracy.voltageOffsetSteps * q.resolution),
-                                    q.noise >= 0.5 * q.resolution ? 1.2533 * q.sigma() / std::sqrt(static_cast<double>(values.size())) : quantisation(q.resolution)});
-        if (in.battery.series > 1) r.caveats.push_back("Pack voltage; divide by the series count for a cell.");
-    });
+    eachCv(in, out, "cv_set_voltage", "V", "median_in_constant_voltage",
+           [&](const Step& s, std::size_t, Reading& r) {
+               const auto v = in.recording.voltage_V();
+               std::vector<double> values(v.begin() + static_cast<std::ptrdiff_t>(s.first),
+                                          v.begin() + static_cast<std::ptrdiff_t>(s.last) + 1);
+               const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+               std::nth_element(values.begin(), middle, values.end());
+               r.value = *middle;
+               const ChannelQuality& q = in.recording.voltageQuality();
+               r.uncertainty = quadrature(
+                   {rectangle(in.accuracy.voltageGain * r.value),
+                    rectangle(in.accuracy.voltageOffsetSteps * q.resolution),
+                    q.noise >= 0.5 * q.resolution
+                        ? 1.2533 * q.sigma() / std::sqrt(static_cast<double>(values.size()))
+                        : quantisation(q.resolution)});
+               if (in.battery.series > 1)
+                   r.caveats.push_back("Pack voltage; divide by the series count for a cell.");
+           });
 }
 
 void computeTaperEnd(const AnalysisInput& in, std::vector<Reading>& out) {
-    eachCv(in, out, "taper_end_current", "A", "last_current_in_constant_voltage", [&](const Step& s, std::size_t, Reading& r) {
-        r.value = s.endCurrent_A;
-        const ChannelQuality& q = in.recording.currentQuality();
-        r.uncertainty = quadrature({rectangle(in.accuracy.currentGain * r.value), rectangle(in.accuracy.currentOffsetSteps * q.resolution), q.sigma() / std::sqrt(3.0)});
-        if (s.endedBy == EndedBy::EndOfLog) r.caveats.push_back("The log ends here; the charge may have gone on.");
-    });
+    eachCv(in, out, "taper_end_current", "A", "last_current_in_constant_voltage",
+           [&](const Step& s, std::size_t, Reading& r) {
+               r.value = s.endCurrent_A;
+               const ChannelQuality& q = in.recording.currentQuality();
+               r.uncertainty = quadrature({rectangle(in.accuracy.currentGain * r.value),
+                                           rectangle(in.accuracy.currentOffsetSteps * q.resolution),
+                                           q.sigma() / std::sqrt(3.0)});
+               if (s.endedBy == EndedBy::EndOfLog)
+                   r.caveats.push_back("The log ends here; the charge may have gone on.");
+           });
 }
 
 void computeChargeInCv(const AnalysisInput& in, std::vector<Reading>& out) {
-    eachCv(in, out, "charge_in_cv", "Ah", "coulomb_count_trapezoid", [&](const Step& s, std::size_t, Reading& r) {
-        r.value = s.sum.charge_Ah;
-        r.uncertainty = chargeUncertainty_Ah(in.recording, s.sum, in.accuracy);
-    });
+    eachCv(in, out, "charge_in_cv", "Ah", "coulomb_count_trapezoid",
+           [&](const Step& s, std::size_t, Reading& r) {
+               r.value = s.sum.charge_Ah;
+               r.uncertainty = chargeUncertainty_Ah(in.recording, s.sum, in.accuracy);
+           });
 }
 
 void computeMaxTemperature(const AnalysisInput& in, std::vector<Reading>& out) {
@@ -81,7 +99,9 @@ void computeMaxTemperature(const AnalysisInput& in, std::vector<Reading>& out) {
     r.unit = "C";
     r.method = "highest_sample";
     r.value = temp[at];
-    r.uncertainty = quadrature({rectangle(in.accuracy.temperature_C), quantisation(in.recording.temperatureQuality().resolution), in.recording.temperatureQuality().noise});
+    r.uncertainty = quadrature({rectangle(in.accuracy.temperature_C),
+                                quantisation(in.recording.temperatureQuality().resolution),
+                                in.recording.temperatureQuality().noise});
     const double t = in.recording.time_s()[at];
     const int step = in.steps.at(t);
     r.evidence = {t, t, step};

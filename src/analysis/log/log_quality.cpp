@@ -26,8 +26,11 @@ void checkGaps(const AnalysisInput& in, std::vector<Finding>& out) {
     if (count == 0) return;
     out.push_back({Severity::Note, "gaps",
                    count == 1 ? fmt::format("One gap of {} in the log.", durationText(longest))
-                              : fmt::format("{} gaps in the log, {} in all, the longest {}.", count, durationText(total), durationText(longest)),
-                   "Charge across a gap is bridged with the current on both sides; its uncertainty counts in every number.", where});
+                              : fmt::format("{} gaps in the log, {} in all, the longest {}.", count,
+                                            durationText(total), durationText(longest)),
+                   "Charge across a gap is bridged with the current on both sides; its uncertainty "
+                   "counts in every number.",
+                   where});
 }
 
 void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -35,21 +38,30 @@ void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out) {
     Evidence where;
     const auto t = in.recording.time_s();
     for (const Gap& gap : in.recording.gaps())
-        if (gap.restart && count++ == 0) where = {t[gap.before], t[gap.before + 1], in.steps.at(t[gap.before])};
+        if (gap.restart && count++ == 0)
+            where = {t[gap.before], t[gap.before + 1], in.steps.at(t[gap.before])};
     if (count == 0) return;
     out.push_back({Severity::Note, "logger_restart",
-                   count == 1 ? "The logger's clock started again in the middle of the log." : fmt::format("The logger's clock started again {} times.", count),
-                   "How long it was off is unknown: charge moved meanwhile is missing. Give the logger a supply of its own.", where});
+                   count == 1 ? "The logger's clock started again in the middle of the log."
+                              : fmt::format("The logger's clock started again {} times.", count),
+                   "How long it was off is unknown: charge moved meanwhile is missing. Give the "
+                   "logger a supply of its own.",
+                   where});
 }
 
 void checkBadRows(const AnalysisInput& in, std::vector<Finding>& out) {
     std::size_t count = 0;
     std::string first;
     for (const Problem& p : in.recording.problems())
-        if ((p.kind == "bad_row" || p.kind == "truncated_line") && count++ == 0) first = fmt::format("line {}: {}", p.line, p.message);
+        if ((p.kind == "bad_row" || p.kind == "truncated_line") && count++ == 0)
+            first = fmt::format("line {}: {}", p.line, p.message);
     if (count == 0) return;
-    out.push_back({Severity::Note, "bad_rows", fmt::format("{} {} set aside, first {}.", count, count == 1 ? "row" : "rows", first),
-                   "The original file is kept as it was.", {}});
+    out.push_back(
+        {Severity::Note,
+         "bad_rows",
+         fmt::format("{} {} set aside, first {}.", count, count == 1 ? "row" : "rows", first),
+         "The original file is kept as it was.",
+         {}});
 }
 
 void checkCounter(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -67,8 +79,10 @@ void checkCounter(const AnalysisInput& in, std::vector<Finding>& out) {
             if (!std::isfinite(counter[n])) continue;
             if (any) {
                 const double d = counter[n] - previous;
-                if (std::abs(d) > 0.2 * std::abs(s.sum.charge_Ah) && std::abs(d) > 0.005) reset = true;
-                else moved += d;
+                if (std::abs(d) > 0.2 * std::abs(s.sum.charge_Ah) && std::abs(d) > 0.005)
+                    reset = true;
+                else
+                    moved += d;
             }
             previous = counter[n];
             any = true;
@@ -77,10 +91,15 @@ void checkCounter(const AnalysisInput& in, std::vector<Finding>& out) {
         if (reset || inside < 0.02) continue;
         const double ratio = std::abs(moved) / inside;
         if (std::abs(ratio - 1) <= 0.02) continue;
-        out.push_back({Severity::Verdict, "counter_disagrees",
-                       fmt::format("The logger's own counter says {}, the integral of its current {}: {:+.1f} %.", shortValue(std::abs(moved), "Ah"), shortValue(inside, "Ah"), 100 * (ratio - 1)),
-                       "Usually a current path that the logger did not see, or a counter that was not reset. The integral is used here.",
-                       {s.start_s, s.end_s, static_cast<int>(k)}});
+        out.push_back(
+            {Severity::Verdict,
+             "counter_disagrees",
+             fmt::format(
+                 "The logger's own counter says {}, the integral of its current {}: {:+.1f} %.",
+                 shortValue(std::abs(moved), "Ah"), shortValue(inside, "Ah"), 100 * (ratio - 1)),
+             "Usually a current path that the logger did not see, or a counter that was not reset. "
+             "The integral is used here.",
+             {s.start_s, s.end_s, static_cast<int>(k)}});
     }
 }
 

@@ -10,7 +10,8 @@
 
 namespace nk {
 
-std::vector<Excursion> excursions(std::span<const double> column, double limit, bool above, double interval_s) {
+std::vector<Excursion> excursions(std::span<const double> column, double limit, bool above,
+                                  double interval_s) {
     std::vector<Excursion> out;
     const std::size_t half = interval_s > 5 ? 1 : 2;
     const auto beyond = [&](double x) { return above ? x > limit : x < limit; };
@@ -29,7 +30,8 @@ std::vector<Excursion> excursions(std::span<const double> column, double limit, 
             if (std::isfinite(column[m])) window[n++] = column[m];
         if (n == 0) continue;
         for (std::size_t a = 1; a < n; ++a)
-            for (std::size_t b = a; b > 0 && window[b] < window[b - 1]; --b) std::swap(window[b], window[b - 1]);
+            for (std::size_t b = a; b > 0 && window[b] < window[b - 1]; --b)
+                std::swap(window[b], window[b - 1]);
         const double median = window[above ? (n - 1) / 2 : n / 2];
         if (!beyond(median)) {
             inside = false;
@@ -38,7 +40,8 @@ std::vector<Excursion> excursions(std::span<const double> column, double limit, 
         if (!inside) out.push_back({k, k, median});
         inside = true;
         out.back().last = k;
-        out.back().extreme = above ? std::max(out.back().extreme, median) : std::min(out.back().extreme, median);
+        out.back().extreme =
+            above ? std::max(out.back().extreme, median) : std::min(out.back().extreme, median);
     }
     return out;
 }
@@ -81,11 +84,14 @@ void checkOvervoltage(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !std::isfinite(c->fault_V)) return;
     const double interval = in.recording.usualInterval_s();
-    Worst w = worstOf(in, excursions(in.recording.voltage_V(), c->fault_V * in.battery.cells(), true, interval), true);
+    Worst w = worstOf(
+        in, excursions(in.recording.voltage_V(), c->fault_V * in.battery.cells(), true, interval),
+        true);
     double perCell = w.extreme / in.battery.cells();
     std::string who = in.battery.series > 1 ? "a cell on average" : "";
     for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
-        const Worst cell = worstOf(in, excursions(in.recording.cells_V()[n], c->fault_V, true, interval), true);
+        const Worst cell =
+            worstOf(in, excursions(in.recording.cells_V()[n], c->fault_V, true, interval), true);
         if (cell.any && (!w.any || cell.extreme > perCell)) {
             w = cell;
             perCell = cell.extreme;
@@ -94,11 +100,14 @@ void checkOvervoltage(const AnalysisInput& in, std::vector<Finding>& out) {
     }
     if (!w.any) return;
     const bool charging = in.recording.current_A()[w.first] > 0;
-    out.push_back({Severity::Hazard, "overvoltage",
-                   fmt::format("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.", perCell, who, who.empty() ? "" : ", ", c->fault_V, kindText(in, *c)),
-                   charging ? "Do not use this charger with this battery. Let the battery rest outside, away from things that burn, and use it only if it is neither warm nor swollen."
-                            : "Check the chemistry and series count on the battery card, then the charger.",
-                   evidenceOf(in, w.first, w.last)});
+    out.push_back(
+        {Severity::Hazard, "overvoltage",
+         fmt::format("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.",
+                     perCell, who, who.empty() ? "" : ", ", c->fault_V, kindText(in, *c)),
+         charging ? "Do not use this charger with this battery. Let the battery rest outside, away "
+                    "from things that burn, and use it only if it is neither warm nor swollen."
+                  : "Check the chemistry and series count on the battery card, then the charger.",
+         evidenceOf(in, w.first, w.last)});
 }
 
 void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -106,11 +115,14 @@ void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out) {
     if (c == nullptr) return;
     const double interval = in.recording.usualInterval_s();
     const double limit = c->overdrained_V - 0.02;
-    Worst w = worstOf(in, excursions(in.recording.voltage_V(), limit * in.battery.cells(), false, interval), false);
+    Worst w = worstOf(
+        in, excursions(in.recording.voltage_V(), limit * in.battery.cells(), false, interval),
+        false);
     double perCell = w.extreme / in.battery.cells();
     std::string who = in.battery.series > 1 ? " a cell on average" : "";
     for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
-        const Worst cell = worstOf(in, excursions(in.recording.cells_V()[n], limit, false, interval), false);
+        const Worst cell =
+            worstOf(in, excursions(in.recording.cells_V()[n], limit, false, interval), false);
         if (cell.any && (!w.any || cell.extreme < perCell)) {
             w = cell;
             perCell = cell.extreme;
@@ -120,10 +132,14 @@ void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out) {
     if (!w.any) return;
     const bool dead = !c->nickel() && perCell < c->outOfUse_V;
     out.push_back({Severity::Hazard, "overdischarge",
-                   fmt::format("The voltage fell to {:.2f} V{}, under the {:.2f} V that {} bears.", perCell, who, c->overdrained_V, kindText(in, *c)),
-                   dead ? "A lithium cell that was under its lowest limit is out of use: do not charge it again; recycle it by the local rules."
-                   : c->nickel() ? "Charge it gently first (0.1C or less, attended) to 1.0 V a cell; a pack's mean can hide a reversed cell."
-                                 : "Recharge soon and gently, attended, and raise the cut-off of the load.",
+                   fmt::format("The voltage fell to {:.2f} V{}, under the {:.2f} V that {} bears.",
+                               perCell, who, c->overdrained_V, kindText(in, *c)),
+                   dead ? "A lithium cell that was under its lowest limit is out of use: do not "
+                          "charge it again; recycle it by the local rules."
+                   : c->nickel()
+                       ? "Charge it gently first (0.1C or less, attended) to 1.0 V a cell; a "
+                         "pack's mean can hide a reversed cell."
+                       : "Recharge soon and gently, attended, and raise the cut-off of the load.",
                    evidenceOf(in, w.first, w.last)});
 }
 
@@ -134,7 +150,8 @@ std::vector<double> chargingTemperature(const AnalysisInput& in) {
     const auto temp = in.recording.temperature_C();
     const auto current = in.recording.current_A();
     std::vector<double> out(temp.size());
-    for (std::size_t k = 0; k < temp.size(); ++k) out[k] = current[k] > in.steps.restThreshold_A ? temp[k] : kNaN;
+    for (std::size_t k = 0; k < temp.size(); ++k)
+        out[k] = current[k] > in.steps.restThreshold_A ? temp[k] : kNaN;
     return out;
 }
 
@@ -147,33 +164,52 @@ bool longEnough(const AnalysisInput& in, const Worst& w) {
 void checkChargedCold(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !in.recording.hasTemperature()) return;
-    const Worst w = worstOf(in, excursions(chargingTemperature(in), c->chargeMin_C, false, in.recording.usualInterval_s()), false);
+    const Worst w = worstOf(
+        in,
+        excursions(chargingTemperature(in), c->chargeMin_C, false, in.recording.usualInterval_s()),
+        false);
     if (!longEnough(in, w)) return;
-    out.push_back({Severity::Hazard, "charged_cold",
-                   fmt::format("Charged at {:.1f} °C, under the {:.0f} °C limit of {}, for {}.", w.extreme, c->chargeMin_C, kindText(in, *c), durationText(w.total_s)),
-                   c->nickel() ? "Warm the battery before charging." : "Lithium can plate out in the cold, which is permanent and dangerous. Warm the battery before charging; treat this one with care.",
-                   evidenceOf(in, w.first, w.last)});
+    out.push_back(
+        {Severity::Hazard, "charged_cold",
+         fmt::format("Charged at {:.1f} °C, under the {:.0f} °C limit of {}, for {}.", w.extreme,
+                     c->chargeMin_C, kindText(in, *c), durationText(w.total_s)),
+         c->nickel() ? "Warm the battery before charging."
+                     : "Lithium can plate out in the cold, which is permanent and dangerous. Warm "
+                       "the battery before charging; treat this one with care.",
+         evidenceOf(in, w.first, w.last)});
 }
 
 void checkChargedHot(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !in.recording.hasTemperature()) return;
-    const Worst w = worstOf(in, excursions(chargingTemperature(in), c->chargeMax_C, true, in.recording.usualInterval_s()), true);
+    const Worst w = worstOf(
+        in,
+        excursions(chargingTemperature(in), c->chargeMax_C, true, in.recording.usualInterval_s()),
+        true);
     if (!longEnough(in, w)) return;
-    out.push_back({Severity::Hazard, "charged_hot",
-                   fmt::format("Charged at up to {:.1f} °C, over the {:.0f} °C limit of {}, for {}.", w.extreme, c->chargeMax_C, kindText(in, *c), durationText(w.total_s)),
-                   "Charge with less current or let it cool first; heat while charging is wear, and a warning.", evidenceOf(in, w.first, w.last)});
+    out.push_back(
+        {Severity::Hazard, "charged_hot",
+         fmt::format("Charged at up to {:.1f} °C, over the {:.0f} °C limit of {}, for {}.",
+                     w.extreme, c->chargeMax_C, kindText(in, *c), durationText(w.total_s)),
+         "Charge with less current or let it cool first; heat while charging is wear, and a "
+         "warning.",
+         evidenceOf(in, w.first, w.last)});
 }
 
 void checkTooHot(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (!in.recording.hasTemperature()) return;
     const double limit = c != nullptr ? c->dischargeMax_C : 60;
-    const Worst w = worstOf(in, excursions(in.recording.temperature_C(), limit, true, in.recording.usualInterval_s()), true);
+    const Worst w = worstOf(
+        in, excursions(in.recording.temperature_C(), limit, true, in.recording.usualInterval_s()),
+        true);
     if (!w.any) return;
     out.push_back({Severity::Hazard, "too_hot",
-                   fmt::format("The battery reached {:.1f} °C; {:.0f} °C is the hard limit.", w.extreme, limit),
-                   "Draw less current. A cell that got this hot, or is swollen, is checked by eye before any further use.", evidenceOf(in, w.first, w.last)});
+                   fmt::format("The battery reached {:.1f} °C; {:.0f} °C is the hard limit.",
+                               w.extreme, limit),
+                   "Draw less current. A cell that got this hot, or is swollen, is checked by eye "
+                   "before any further use.",
+                   evidenceOf(in, w.first, w.last)});
 }
 
 }  // namespace nk

@@ -19,6 +19,7 @@ struct Excursion {
 
 /// Stretches in which the running median of five samples (three for logs slower than 5 s) is over
 /// the limit (or under it). One noisy sample is no excursion. NaN samples are passed over.
-std::vector<Excursion> excursions(std::span<const double> column, double limit, bool above, double interval_s);
+std::vector<Excursion> excursions(std::span<const double> column, double limit, bool above,
+                                  double interval_s);
 
 }  // namespace nk

@@ -55,7 +55,8 @@ CurveStation::CurveStation(QWidget* parent) : QWidget(parent) {
     connect(ribbon_, &Ribbon::stepSelected, this, [this](int index) {
         if (!shown_) return;
         const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
-        plot_->showEvidence(Evidence{s.start_s, s.end_s, index}, QString::fromStdString(kindWords(s)));
+        plot_->showEvidence(Evidence{s.start_s, s.end_s, index},
+                            QString::fromStdString(kindWords(s)));
         describeStep(index);
     });
     connect(ribbon_, &Ribbon::stepActivated, this, [this](int index) {
@@ -80,7 +81,9 @@ void CurveStation::show(std::shared_ptr<const ShownRecording> shown) {
     ribbon_->setSteps(shown_->analysis.steps);
     std::vector<PlotMark> marks;
     for (const Reading& r : shown_->analysis.readings)
-        if (r.name == "knee_time" && r.measurable()) marks.push_back({r.value, tr("knee %1").arg(QString::fromStdString(clockText(r.value)))});
+        if (r.name == "knee_time" && r.measurable())
+            marks.push_back(
+                {r.value, tr("knee %1").arg(QString::fromStdString(clockText(r.value)))});
     if (marks.size() > 6) marks.clear();  // many charges: the ribbon tells them apart
     plot_->setMarks(std::move(marks));
     if (same) plot_->showRange(low, high);
@@ -92,13 +95,19 @@ void CurveStation::show(std::shared_ptr<const ShownRecording> shown) {
 
 void CurveStation::describeStep(int index) {
     if (!shown_ || index < 0 || index >= static_cast<int>(shown_->analysis.steps.list.size())) {
-        stepLine_->setText(tr("Click a step, or a finding, to see it on the curve. Wheel zooms, drag pans, Home shows all; A and B set pins."));
+        stepLine_->setText(
+            tr("Click a step, or a finding, to see it on the curve. Wheel zooms, drag pans, Home "
+               "shows all; A and B set pins."));
         return;
     }
     const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
-    QString text = QString::fromStdString(kindWords(s)) + " · " + QString::fromStdString(durationText(s.end_s - s.start_s));
+    QString text = QString::fromStdString(kindWords(s)) + " · " +
+                   QString::fromStdString(durationText(s.end_s - s.start_s));
     if (s.isActive()) {
-        text += QString::fromStdString(" · " + shortValue(s.meanCurrent_A, "A") + " mean · " + shortValue(s.sum.charge_Ah, "Ah") + " · " + fixed(s.startVoltage_V, 2) + " to " + fixed(s.endVoltage_V, 2) + "\u2009V");
+        text += QString::fromStdString(" · " + shortValue(s.meanCurrent_A, "A") + " mean · " +
+                                       shortValue(s.sum.charge_Ah, "Ah") + " · " +
+                                       fixed(s.startVoltage_V, 2) + " to " +
+                                       fixed(s.endVoltage_V, 2) + "\u2009V");
         text += " · " + tr("ended: ") + QString::fromStdString(endingWords(s.endedBy));
     }
     stepLine_->setText(text);
@@ -107,16 +116,22 @@ void CurveStation::describeStep(int index) {
 QString CurveStation::pinsText() const {
     if (!shown_ || (!pins_[0] && !pins_[1])) return {};
     const Recording& r = *shown_->recording;
-    if (!pins_[0] || !pins_[1]) return tr("Pin %1 at %2").arg(pins_[0] ? "A" : "B", QString::fromStdString(clockText(pins_[0] ? *pins_[0] : *pins_[1])));
+    if (!pins_[0] || !pins_[1])
+        return tr("Pin %1 at %2")
+            .arg(pins_[0] ? "A" : "B",
+                 QString::fromStdString(clockText(pins_[0] ? *pins_[0] : *pins_[1])));
     const std::size_t a = r.nearest(*pins_[0]);
     const std::size_t b = r.nearest(*pins_[1]);
     const double dt = r.time_s()[b] - r.time_s()[a];
     const double dv = r.voltage_V()[b] - r.voltage_V()[a];
     const double di = r.current_A()[b] - r.current_A()[a];
     const double dq = shown_->charge_Ah[b] - shown_->charge_Ah[a];
-    std::string text = "A to B  " + durationText(std::abs(dt)) + "  ΔV " + fixed(dv, 3) + "\u2009V  ΔI " + fixed(di, 3) + "\u2009A  " + shortValue(dq, "Ah");
-    if (std::abs(di) > 4 * r.currentQuality().sigma() && std::abs(di) > 0.01) text += "  ΔV/ΔI " + shortValue(dv / di, "ohm");
-    else if (dt != 0) text += "  slope " + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
+    std::string text = "A to B  " + durationText(std::abs(dt)) + "  ΔV " + fixed(dv, 3) +
+                       "\u2009V  ΔI " + fixed(di, 3) + "\u2009A  " + shortValue(dq, "Ah");
+    if (std::abs(di) > 4 * r.currentQuality().sigma() && std::abs(di) > 0.01)
+        text += "  ΔV/ΔI " + shortValue(dv / di, "ohm");
+    else if (dt != 0)
+        text += "  slope " + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
     return QString::fromStdString(text);
 }
 
@@ -133,14 +148,23 @@ void CurveStation::updateRuler(std::optional<double> time_s) {
     const std::size_t k = r.nearest(*time_s);
     const double i = r.current_A()[k];
     const bool rest = std::abs(i) <= shown_->analysis.steps.restThreshold_A;
-    std::string text = clockText(r.time_s()[k], r.usualInterval_s() < 1) + "   " + fixed(r.voltage_V()[k], 3) + "\u2009V   " + fixed(i, 3) + "\u2009A " + (rest ? "rest" : i > 0 ? "charge" : "discharge");
+    std::string text = clockText(r.time_s()[k], r.usualInterval_s() < 1) + "   " +
+                       fixed(r.voltage_V()[k], 3) + "\u2009V   " + fixed(i, 3) + "\u2009A " +
+                       (rest    ? "rest"
+                        : i > 0 ? "charge"
+                                : "discharge");
     if (r.hasTemperature()) text += "   " + fixed(r.temperature_C()[k], 1) + "\u2009°C";
-    text += "   " + fixed(shown_->charge_Ah[k], 3) + "\u2009Ah   " + fixed(shown_->energy_Wh[k], 2) + "\u2009Wh";
+    text += "   " + fixed(shown_->charge_Ah[k], 3) + "\u2009Ah   " +
+            fixed(shown_->energy_Wh[k], 2) + "\u2009Wh";
     Q_EMIT rulerChanged(QString::fromStdString(text), pinsText());
 }
 
-void CurveStation::showEvidence(const Evidence& evidence, const QString& words) { plot_->showEvidence(evidence, words); }
-void CurveStation::clearEvidence() { plot_->showEvidence(std::nullopt, {}); }
+void CurveStation::showEvidence(const Evidence& evidence, const QString& words) {
+    plot_->showEvidence(evidence, words);
+}
+void CurveStation::clearEvidence() {
+    plot_->showEvidence(std::nullopt, {});
+}
 
 void CurveStation::applyColours() {
     plot_->applyColours();

@@ -18,11 +18,16 @@ namespace {
 QColor toneColour(CardTone tone) {
     const Theme& t = currentTheme();
     switch (tone) {
-        case CardTone::Hazard: return t.hazard;
-        case CardTone::Temperature: return t.temperature;
-        case CardTone::Log: return t.muted;
-        case CardTone::Capacity: return t.charge;
-        default: return t.accent;
+        case CardTone::Hazard:
+            return t.hazard;
+        case CardTone::Temperature:
+            return t.temperature;
+        case CardTone::Log:
+            return t.muted;
+        case CardTone::Capacity:
+            return t.charge;
+        default:
+            return t.accent;
     }
 }
 
@@ -31,13 +36,17 @@ QLabel* text(const QString& words, int pixels, int weight, const QColor& colour,
     label->setWordWrap(true);
     label->setTextFormat(Qt::PlainText);
     label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    label->setStyleSheet(QString("font-size:%1px;font-weight:%2;color:%3;").arg(pixels).arg(weight).arg(colour.name()));
+    label->setStyleSheet(QString("font-size:%1px;font-weight:%2;color:%3;")
+                             .arg(pixels)
+                             .arg(weight)
+                             .arg(colour.name()));
     return label;
 }
 
 }  // namespace
 
-FindingCard::FindingCard(const Card& card, int index, QWidget* parent) : QFrame(parent), card_(card), index_(index) {
+FindingCard::FindingCard(const Card& card, int index, QWidget* parent)
+    : QFrame(parent), card_(card), index_(index) {
     const Theme& t = currentTheme();
     setProperty("role", "card");
     setProperty("hazard", card.tone == CardTone::Hazard);
@@ -54,7 +63,8 @@ FindingCard::FindingCard(const Card& card, int index, QWidget* parent) : QFrame(
         icon->setAccessibleName(tr("Hazard"));
         head->addWidget(icon);
     }
-    head->addWidget(text(QString::fromStdString(card.kind), 11, 600, toneColour(card.tone), this), 1);
+    head->addWidget(text(QString::fromStdString(card.kind), 11, 600, toneColour(card.tone), this),
+                    1);
     box->addLayout(head);
     box->addWidget(text(QString::fromStdString(card.title), 14, 600, t.text, this));
     if (!card.value.empty()) {
@@ -65,12 +75,14 @@ FindingCard::FindingCard(const Card& card, int index, QWidget* parent) : QFrame(
         value->setWordWrap(false);
         row->addWidget(value);
         auto* around = text(QString::fromStdString(card.plusMinus), 13, 400, t.muted, this);
-        around->setToolTip(tr("Expanded uncertainty, k = 2: the true value lies within about 19 times out of 20"));
+        around->setToolTip(
+            tr("Expanded uncertainty, k = 2: the true value lies within about 19 times out of 20"));
         around->setWordWrap(false);
         row->addWidget(around, 1, Qt::AlignBottom);
         box->addLayout(row);
     }
-    for (const std::string& line : card.lines) box->addWidget(text(QString::fromStdString(line), 12, 400, t.muted, this));
+    for (const std::string& line : card.lines)
+        box->addWidget(text(QString::fromStdString(line), 12, 400, t.muted, this));
     how_ = text(QString::fromStdString(card.how), 12, 400, t.text, this);
     how_->setObjectName("howText");
     how_->hide();
@@ -88,19 +100,23 @@ FindingCard::FindingCard(const Card& card, int index, QWidget* parent) : QFrame(
     };
     if (!card.how.empty()) {
         auto* how = link(tr("how?"), "how");
-        how->setAccessibleName(tr("How this was found: %1").arg(QString::fromStdString(card.title)));
+        how->setAccessibleName(
+            tr("How this was found: %1").arg(QString::fromStdString(card.title)));
         how->setCheckable(true);
         connect(how, &QPushButton::toggled, this, [this](bool on) { how_->setVisible(on); });
     }
     if (card.pointsAtCurve()) {
         auto* show = link(tr("show on curve"), "show");
-        show->setAccessibleName(tr("Show on the curve: %1").arg(QString::fromStdString(card.title)));
+        show->setAccessibleName(
+            tr("Show on the curve: %1").arg(QString::fromStdString(card.title)));
         connect(show, &QPushButton::clicked, this, [this] { Q_EMIT evidenceRequested(index_); });
     }
     links->addStretch(1);
     auto* copy = link(tr("copy"), "copy");
     copy->setAccessibleName(tr("Copy as text: %1").arg(QString::fromStdString(card.title)));
-    connect(copy, &QPushButton::clicked, this, [this] { QApplication::clipboard()->setText(QString::fromStdString(card_.plainText())); });
+    connect(copy, &QPushButton::clicked, this, [this] {
+        QApplication::clipboard()->setText(QString::fromStdString(card_.plainText()));
+    });
     box->addLayout(links);
 }
 

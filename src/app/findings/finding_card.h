@@ -1,5 +1,5 @@
-// One card of the findings panel: label, sentence, number with ±, lines, and links that point at the
-// curve, explain the method, or copy the text.
+// One card of the findings panel: label, sentence, number with ±, lines, and links that point at
+// the curve, explain the method, or copy the text.
 #pragma once
 
 #include <QFrame>

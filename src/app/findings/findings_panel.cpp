@@ -44,7 +44,9 @@ FindingsPanel::FindingsPanel(QWidget* parent) : QWidget(parent) {
     connect(sheet_, &QPushButton::clicked, this, &FindingsPanel::sheetRequested);
 }
 
-void FindingsPanel::setHeading(const QString& words) { heading_->setText(words); }
+void FindingsPanel::setHeading(const QString& words) {
+    heading_->setText(words);
+}
 
 void FindingsPanel::setCards(std::vector<Card> cards) {
     for (FindingCard* w : widgets_) {
@@ -65,8 +67,10 @@ void FindingsPanel::setCards(std::vector<Card> cards) {
 }
 
 void FindingsPanel::selectCard(int index) {
-    for (std::size_t k = 0; k < widgets_.size(); ++k) widgets_[k]->setSelected(static_cast<int>(k) == index);
-    if (index >= 0 && index < static_cast<int>(widgets_.size())) scroll_->ensureWidgetVisible(widgets_[static_cast<std::size_t>(index)]);
+    for (std::size_t k = 0; k < widgets_.size(); ++k)
+        widgets_[k]->setSelected(static_cast<int>(k) == index);
+    if (index >= 0 && index < static_cast<int>(widgets_.size()))
+        scroll_->ensureWidgetVisible(widgets_[static_cast<std::size_t>(index)]);
 }
 
 }  // namespace nk

@@ -1,6 +1,6 @@
 // The one way to do long work: a worker thread with a stop token and throttled progress. The result
-// is handed back on the thread of the receiver; when the receiver is gone, or the job was replaced by
-// a newer one, it is dropped.
+// is handed back on the thread of the receiver; when the receiver is gone, or the job was replaced
+// by a newer one, it is dropped.
 #pragma once
 
 #include <QObject>
@@ -20,8 +20,8 @@ class Job : public QObject {
     explicit Job(QObject* parent = nullptr) : QObject(parent) {}
     ~Job() override { cancelAndWait(); }
 
-    /// Starts `work(stop, progress)` on a worker; `done(result)` runs on this object's thread unless
-    /// a newer start or cancel came meanwhile.
+    /// Starts `work(stop, progress)` on a worker; `done(result)` runs on this object's thread
+    /// unless a newer start or cancel came meanwhile.
     template <class Work, class Done>
     void start(Work work, Done done) {
         cancelAndWait();
@@ -29,24 +29,31 @@ class Job : public QObject {
         running_ = true;
         Q_EMIT runningChanged(true);
         const QPointer<Job> self(this);
-        thread_ = std::jthread([self, request, work = std::move(work), done = std::move(done)](std::stop_token stop) mutable {
+        thread_ = std::jthread([self, request, work = std::move(work),
+                                done = std::move(done)](std::stop_token stop) mutable {
             int last = -1;
             const ProgressSink progress = [self, request, &last](double fraction) {
                 const int percent = static_cast<int>(fraction * 100);
                 if (percent == last || !self) return;
                 last = percent;
-                QMetaObject::invokeMethod(self.data(), [self, request, fraction] {
-                    if (self && self->request_ == request) Q_EMIT self->progressed(fraction);
-                }, Qt::QueuedConnection);
+                QMetaObject::invokeMethod(
+                    self.data(),
+                    [self, request, fraction] {
+                        if (self && self->request_ == request) Q_EMIT self->progressed(fraction);
+                    },
+                    Qt::QueuedConnection);
             };
             auto result = std::make_shared<decltype(work(stop, progress))>(work(stop, progress));
             if (!self) return;
-            QMetaObject::invokeMethod(self.data(), [self, request, result, done = std::move(done)]() mutable {
-                if (!self || self->request_ != request) return;
-                self->running_ = false;
-                Q_EMIT self->runningChanged(false);
-                done(std::move(*result));
-            }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                self.data(),
+                [self, request, result, done = std::move(done)]() mutable {
+                    if (!self || self->request_ != request) return;
+                    self->running_ = false;
+                    Q_EMIT self->runningChanged(false);
+                    done(std::move(*result));
+                },
+                Qt::QueuedConnection);
         });
     }
 

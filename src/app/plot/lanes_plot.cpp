@@ -34,11 +34,14 @@ QColor LanesPlot::colourOf(int kind, std::size_t index, std::size_t count) const
     // The cell bundle: one hue, from strong to weak.
     const double f = count > 1 ? static_cast<double>(index) / static_cast<double>(count - 1) : 0;
     QColor c = t.voltage;
-    c.setHslF(c.hslHueF(), c.hslSaturationF() * static_cast<float>(1 - 0.35 * f), std::clamp(c.lightnessF() + static_cast<float>((t.dark ? -0.22 : 0.26) * f), 0.0F, 1.0F));
+    c.setHslF(
+        c.hslHueF(), c.hslSaturationF() * static_cast<float>(1 - 0.35 * f),
+        std::clamp(c.lightnessF() + static_cast<float>((t.dark ? -0.22 : 0.26) * f), 0.0F, 1.0F));
     return c;
 }
 
-void LanesPlot::buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns, int stretch) {
+void LanesPlot::buildLane(int kind, const QString& title,
+                          std::vector<std::span<const double>> columns, int stretch) {
     Lane lane;
     lane.kind = kind;
     lane.title = title;
@@ -134,17 +137,20 @@ void LanesPlot::setRecording(RecordingPtr recording) {
         buildLane(3, tr("Cells V · %1 in a bundle, cell 1 strongest").arg(cells.size()), cells, 52);
     }
     buildLane(1, tr("Current A · above zero charges"), {recording_->current_A()}, 46);
-    if (recording_->hasTemperature()) buildLane(2, tr("Temperature °C"), {recording_->temperature_C()}, 40);
+    if (recording_->hasTemperature())
+        buildLane(2, tr("Temperature °C"), {recording_->temperature_C()}, 40);
     auto* group = new QCPMarginGroup(this);
     for (std::size_t n = 0; n < lanes_.size(); ++n) {
         Lane& lane = lanes_[n];
         lane.rect->setMarginGroup(QCP::msLeft | QCP::msRight, group);
         lane.rect->axis(QCPAxis::atBottom)->setTickLabels(n + 1 == lanes_.size());
         if (n + 1 == lanes_.size()) lane.rect->setMinimumMargins(QMargins(52, 18, 10, 24));
-        connect(lane.rect->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::rangeChanged), this, [this](const QCPRange& range) {
-            if (refilling_) return;
-            showRange(range.lower, range.upper);
-        });
+        connect(lane.rect->axis(QCPAxis::atBottom),
+                qOverload<const QCPRange&>(&QCPAxis::rangeChanged), this,
+                [this](const QCPRange& range) {
+                    if (refilling_) return;
+                    showRange(range.lower, range.upper);
+                });
     }
     bracket_ = new QCPItemBracket(this);
     bracket_->setLayer(kOverlay);
@@ -225,8 +231,10 @@ void LanesPlot::setMarks(std::vector<PlotMark> marks) {
         for (Lane& lane : lanes_) {
             auto* line = new QCPItemStraightLine(this);
             line->setClipAxisRect(lane.rect);
-            line->point1->setAxes(lane.rect->axis(QCPAxis::atBottom), lane.rect->axis(QCPAxis::atLeft));
-            line->point2->setAxes(lane.rect->axis(QCPAxis::atBottom), lane.rect->axis(QCPAxis::atLeft));
+            line->point1->setAxes(lane.rect->axis(QCPAxis::atBottom),
+                                  lane.rect->axis(QCPAxis::atLeft));
+            line->point2->setAxes(lane.rect->axis(QCPAxis::atBottom),
+                                  lane.rect->axis(QCPAxis::atLeft));
             line->point1->setCoords(mark.time_s, 0);
             line->point2->setCoords(mark.time_s, 1);
             line->setPen(QPen(t.accent, 1, Qt::DashLine));
@@ -253,7 +261,8 @@ void LanesPlot::setMarks(std::vector<PlotMark> marks) {
     placeOverlays();
 }
 
-void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, double& yLow, double& yHigh) {
+void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, double& yLow,
+                          double& yHigh) {
     const auto t = recording_->time_s();
     std::size_t first = recording_->lowerBound(low);
     std::size_t last = recording_->lowerBound(high);
@@ -273,7 +282,8 @@ void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, dou
                 points.push_back({t[k], qQNaN()});
                 ++gap;
             }
-            if (std::isfinite(curve.column[k])) yLow = std::min(yLow, curve.column[k]), yHigh = std::max(yHigh, curve.column[k]);
+            if (std::isfinite(curve.column[k]))
+                yLow = std::min(yLow, curve.column[k]), yHigh = std::max(yHigh, curve.column[k]);
         }
     } else {
         points.reserve(pixels * 4 + 8);
@@ -329,7 +339,8 @@ void LanesPlot::refill() {
         // As many decimals as the steps of the axis need, the same on every label.
         const double step = (yHigh - yLow + 2 * pad) / std::max(2, y->ticker()->tickCount());
         y->setNumberFormat("f");
-        y->setNumberPrecision(std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(step, 1e-9)))), 0, 5));
+        y->setNumberPrecision(
+            std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(step, 1e-9)))), 0, 5));
     }
     refilling_ = false;
     placeOverlays();
@@ -347,7 +358,9 @@ void LanesPlot::placeOverlays() {
         }
         for (int p = 0; p < 2; ++p) {
             lane.pins[p]->setVisible(pins_[p].has_value());
-            if (pins_[p]) lane.pins[p]->point1->setCoords(*pins_[p], 0), lane.pins[p]->point2->setCoords(*pins_[p], 1);
+            if (pins_[p])
+                lane.pins[p]->point1->setCoords(*pins_[p], 0),
+                    lane.pins[p]->point2->setCoords(*pins_[p], 1);
         }
         lane.cursor->setVisible(cursor_.has_value());
         lane.dot->setVisible(cursor_.has_value() && lane.curves.size() == 1);
@@ -368,7 +381,9 @@ void LanesPlot::placeOverlays() {
             // At the foot of the top lane: marks with words stand at its head.
             bracket_->left->setCoords(to, 0.965);
             bracket_->right->setCoords(from, 0.965);
-            const double middle = std::clamp(0.5 * (from + to), rangeLow() + 0.09 * (rangeHigh() - rangeLow()), rangeHigh() - 0.09 * (rangeHigh() - rangeLow()));
+            const double middle =
+                std::clamp(0.5 * (from + to), rangeLow() + 0.09 * (rangeHigh() - rangeLow()),
+                           rangeHigh() - 0.09 * (rangeHigh() - rangeLow()));
             bracketText_->position->setCoords(middle, 0.945);
             bracketText_->setPositionAlignment(Qt::AlignHCenter | Qt::AlignBottom);
             bracketText_->setText(evidenceWords_);
@@ -425,8 +440,12 @@ void LanesPlot::showRange(double from_s, double to_s) {
     Q_EMIT viewChanged();
 }
 
-double LanesPlot::rangeLow() const { return lanes_.empty() ? 0 : lanes_.front().rect->axis(QCPAxis::atBottom)->range().lower; }
-double LanesPlot::rangeHigh() const { return lanes_.empty() ? 1 : lanes_.front().rect->axis(QCPAxis::atBottom)->range().upper; }
+double LanesPlot::rangeLow() const {
+    return lanes_.empty() ? 0 : lanes_.front().rect->axis(QCPAxis::atBottom)->range().lower;
+}
+double LanesPlot::rangeHigh() const {
+    return lanes_.empty() ? 1 : lanes_.front().rect->axis(QCPAxis::atBottom)->range().upper;
+}
 
 std::pair<int, int> LanesPlot::laneEdges() const {
     if (lanes_.empty()) return {52, width() - 10};
@@ -436,7 +455,8 @@ std::pair<int, int> LanesPlot::laneEdges() const {
 void LanesPlot::mouseMoveEvent(QMouseEvent* event) {
     QCustomPlot::mouseMoveEvent(event);
     if (lanes_.empty()) return;
-    const double x = lanes_.front().rect->axis(QCPAxis::atBottom)->pixelToCoord(event->position().x());
+    const double x =
+        lanes_.front().rect->axis(QCPAxis::atBottom)->pixelToCoord(event->position().x());
     cursor_ = std::clamp(x, rangeLow(), rangeHigh());
     placeOverlays();
     Q_EMIT pointerAt(*cursor_);
@@ -453,17 +473,29 @@ void LanesPlot::keyPressEvent(QKeyEvent* event) {
     const double span = rangeHigh() - rangeLow();
     const double middle = 0.5 * (rangeLow() + rangeHigh());
     switch (event->key()) {
-        case Qt::Key_Home: showAll(); return;
-        case Qt::Key_Left: showRange(rangeLow() - 0.1 * span, rangeHigh() - 0.1 * span); return;
-        case Qt::Key_Right: showRange(rangeLow() + 0.1 * span, rangeHigh() + 0.1 * span); return;
+        case Qt::Key_Home:
+            showAll();
+            return;
+        case Qt::Key_Left:
+            showRange(rangeLow() - 0.1 * span, rangeHigh() - 0.1 * span);
+            return;
+        case Qt::Key_Right:
+            showRange(rangeLow() + 0.1 * span, rangeHigh() + 0.1 * span);
+            return;
         case Qt::Key_Plus:
-        case Qt::Key_Equal: showRange(middle - 0.35 * span, middle + 0.35 * span); return;
-        case Qt::Key_Minus: showRange(middle - 0.72 * span, middle + 0.72 * span); return;
+        case Qt::Key_Equal:
+            showRange(middle - 0.35 * span, middle + 0.35 * span);
+            return;
+        case Qt::Key_Minus:
+            showRange(middle - 0.72 * span, middle + 0.72 * span);
+            return;
         case Qt::Key_A:
         case Qt::Key_B:
-            if (!lanes_.empty()) Q_EMIT pinRequested(event->key() == Qt::Key_A ? 0 : 1, cursor_.value_or(middle));
+            if (!lanes_.empty())
+                Q_EMIT pinRequested(event->key() == Qt::Key_A ? 0 : 1, cursor_.value_or(middle));
             return;
-        default: QCustomPlot::keyPressEvent(event);
+        default:
+            QCustomPlot::keyPressEvent(event);
     }
 }
 

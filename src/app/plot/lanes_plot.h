@@ -72,7 +72,8 @@ class LanesPlot : public QCustomPlot {
         int kind = 0;  ///< 0 voltage, 1 current, 2 temperature, 3 cells
     };
 
-    void buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns, int stretch);
+    void buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns,
+                   int stretch);
     void refill();
     void fillCurve(Curve& curve, int pixels, double low, double high, double& yLow, double& yHigh);
     void placeOverlays();

@@ -35,7 +35,9 @@ void Ribbon::setView(double low_s, double high_s, int left, int right) {
     update();
 }
 
-double Ribbon::xOf(double t) const { return left_ + (t - low_) / (high_ - low_) * (right_ - left_); }
+double Ribbon::xOf(double t) const {
+    return left_ + (t - low_) / (high_ - low_) * (right_ - left_);
+}
 
 int Ribbon::stepAt(int x) const {
     if (steps_.list.empty() || x < left_ || x > right_) return -1;
@@ -45,7 +47,9 @@ int Ribbon::stepAt(int x) const {
 void Ribbon::select(int index) {
     if (index < -1 || index >= static_cast<int>(steps_.list.size())) return;
     selected_ = index;
-    if (index >= 0) setAccessibleDescription(QString::fromStdString(kindWords(steps_.list[static_cast<std::size_t>(index)])));
+    if (index >= 0)
+        setAccessibleDescription(
+            QString::fromStdString(kindWords(steps_.list[static_cast<std::size_t>(index)])));
     update();
 }
 
@@ -68,13 +72,31 @@ void Ribbon::paintEvent(QPaintEvent*) {
         QColor fill = t.otherBlock;
         Qt::BrushStyle pattern = Qt::NoBrush;
         switch (s.kind) {
-            case StepKind::Rest: fill = t.rest; break;
-            case StepKind::Gap: fill = t.window; pattern = Qt::DiagCrossPattern; break;
-            case StepKind::CvCharge: fill = t.voltageBlock; pattern = Qt::HorPattern; break;
-            case StepKind::CcCharge: fill = t.chargeBlock; pattern = Qt::BDiagPattern; break;
-            case StepKind::Pulse: pattern = Qt::VerPattern; break;
-            case StepKind::Variable: pattern = Qt::Dense6Pattern; break;
-            default: fill = t.dischargeBlock; pattern = Qt::FDiagPattern; break;
+            case StepKind::Rest:
+                fill = t.rest;
+                break;
+            case StepKind::Gap:
+                fill = t.window;
+                pattern = Qt::DiagCrossPattern;
+                break;
+            case StepKind::CvCharge:
+                fill = t.voltageBlock;
+                pattern = Qt::HorPattern;
+                break;
+            case StepKind::CcCharge:
+                fill = t.chargeBlock;
+                pattern = Qt::BDiagPattern;
+                break;
+            case StepKind::Pulse:
+                pattern = Qt::VerPattern;
+                break;
+            case StepKind::Variable:
+                pattern = Qt::Dense6Pattern;
+                break;
+            default:
+                fill = t.dischargeBlock;
+                pattern = Qt::FDiagPattern;
+                break;
         }
         p.setPen(Qt::NoPen);
         p.setBrush(fill);
@@ -93,8 +115,10 @@ void Ribbon::paintEvent(QPaintEvent*) {
         }
         QString words = QString::fromStdString(kindWords(s));
         const int room = static_cast<int>(block.width()) - 7;
-        if (metrics.horizontalAdvance(words) > room) words = QString::fromStdString(kindWordsShort(s));
-        if (metrics.horizontalAdvance(words) > room) words = QString::fromStdString(kindWordsTiny(s));
+        if (metrics.horizontalAdvance(words) > room)
+            words = QString::fromStdString(kindWordsShort(s));
+        if (metrics.horizontalAdvance(words) > room)
+            words = QString::fromStdString(kindWordsTiny(s));
         if (metrics.horizontalAdvance(words) <= room) {
             p.setPen(t.text);
             p.drawText(block.adjusted(4, 0, -2, 0), Qt::AlignVCenter | Qt::AlignLeft, words);
@@ -123,10 +147,14 @@ void Ribbon::keyPressEvent(QKeyEvent* event) {
     const int count = static_cast<int>(steps_.list.size());
     if (count == 0) return;
     if (event->key() == Qt::Key_Left || event->key() == Qt::Key_Right) {
-        const int next = selected_ < 0 ? 0 : std::clamp(selected_ + (event->key() == Qt::Key_Right ? 1 : -1), 0, count - 1);
+        const int next =
+            selected_ < 0
+                ? 0
+                : std::clamp(selected_ + (event->key() == Qt::Key_Right ? 1 : -1), 0, count - 1);
         select(next);
         Q_EMIT stepSelected(next);
-    } else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && selected_ >= 0) {
+    } else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) &&
+               selected_ >= 0) {
         Q_EMIT stepActivated(selected_);
     } else {
         QWidget::keyPressEvent(event);
@@ -141,8 +169,12 @@ bool Ribbon::event(QEvent* event) {
             QToolTip::hideText();
         } else {
             const Step& s = steps_.list[static_cast<std::size_t>(index)];
-            QString text = QString::fromStdString(kindWords(s) + "\n" + clockText(s.start_s) + " to " + clockText(s.end_s));
-            if (s.isActive()) text += QString::fromStdString("\n" + shortValue(s.meanCurrent_A, "A") + ", " + shortValue(s.sum.charge_Ah, "Ah") + "\nEnded: " + endingWords(s.endedBy));
+            QString text = QString::fromStdString(kindWords(s) + "\n" + clockText(s.start_s) +
+                                                  " to " + clockText(s.end_s));
+            if (s.isActive())
+                text += QString::fromStdString("\n" + shortValue(s.meanCurrent_A, "A") + ", " +
+                                               shortValue(s.sum.charge_Ah, "Ah") +
+                                               "\nEnded: " + endingWords(s.endedBy));
             QToolTip::showText(help->globalPos(), text, this);
         }
         return true;

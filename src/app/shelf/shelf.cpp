@@ -22,7 +22,9 @@ namespace {
 /// Last capacity as a small bar against the rated one.
 class CapacityBar : public QWidget {
   public:
-    CapacityBar(double fraction, QWidget* parent) : QWidget(parent), fraction_(fraction) { setFixedSize(46, 6); }
+    CapacityBar(double fraction, QWidget* parent) : QWidget(parent), fraction_(fraction) {
+        setFixedSize(46, 6);
+    }
 
   protected:
     void paintEvent(QPaintEvent*) override {
@@ -33,7 +35,8 @@ class CapacityBar : public QWidget {
         p.setBrush(t.line);
         p.drawRoundedRect(rect(), 3, 3);
         p.setBrush(fraction_ < 0.8 ? t.current : t.accent);
-        p.drawRoundedRect(QRectF(0, 0, std::max(3.0, width() * std::clamp(fraction_, 0.0, 1.0)), height()), 3, 3);
+        p.drawRoundedRect(
+            QRectF(0, 0, std::max(3.0, width() * std::clamp(fraction_, 0.0, 1.0)), height()), 3, 3);
     }
 
   private:
@@ -49,11 +52,14 @@ class ElidedLabel : public QLabel {
     void paintEvent(QPaintEvent*) override {
         QPainter p(this);
         p.setPen(palette().color(foregroundRole()));
-        p.drawText(contentsRect(), static_cast<int>(Qt::AlignVCenter | Qt::AlignLeft), fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
+        p.drawText(contentsRect(), static_cast<int>(Qt::AlignVCenter | Qt::AlignLeft),
+                   fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
     }
 };
 
-double orderOf(const RecordingEntry& r) { return std::isfinite(r.startEpoch_s) ? r.startEpoch_s : r.importedAt_s; }
+double orderOf(const RecordingEntry& r) {
+    return std::isfinite(r.startEpoch_s) ? r.startEpoch_s : r.importedAt_s;
+}
 
 }  // namespace
 
@@ -97,10 +103,12 @@ Shelf::Shelf(QWidget* parent) : QWidget(parent) {
     connect(search_, &QLineEdit::textChanged, this, &Shelf::rebuild);
 }
 
-void Shelf::setContents(std::vector<BatteryEntry> batteries, std::vector<RecordingEntry> recordings) {
+void Shelf::setContents(std::vector<BatteryEntry> batteries,
+                        std::vector<RecordingEntry> recordings) {
     batteries_ = std::move(batteries);
     recordings_ = std::move(recordings);
-    std::stable_sort(recordings_.begin(), recordings_.end(), [](const auto& a, const auto& b) { return orderOf(a) > orderOf(b); });
+    std::stable_sort(recordings_.begin(), recordings_.end(),
+                     [](const auto& a, const auto& b) { return orderOf(a) > orderOf(b); });
     rebuild();
 }
 
@@ -118,7 +126,10 @@ void Shelf::rebuild() {
     }
     rows_.clear();
     const QString wanted = search_->text().trimmed();
-    const auto matches = [&](const std::string& text) { return wanted.isEmpty() || QString::fromStdString(text).contains(wanted, Qt::CaseInsensitive); };
+    const auto matches = [&](const std::string& text) {
+        return wanted.isEmpty() ||
+               QString::fromStdString(text).contains(wanted, Qt::CaseInsensitive);
+    };
     int place = 0;
     const auto addBattery = [&](std::int64_t id, const Battery& battery, bool real) {
         std::vector<const RecordingEntry*> mine;
@@ -126,7 +137,8 @@ void Shelf::rebuild() {
         for (const RecordingEntry& r : recordings_)
             if (r.batteryId == id && (nameMatches || matches(r.title))) mine.push_back(&r);
         if ((!real && mine.empty()) || (!nameMatches && mine.empty())) return;
-        const bool open = std::any_of(mine.begin(), mine.end(), [&](const RecordingEntry* r) { return r->id == selected_; });
+        const bool open = std::any_of(mine.begin(), mine.end(),
+                                      [&](const RecordingEntry* r) { return r->id == selected_; });
         auto* frame = new QFrame(list_->parentWidget());
         if (open) frame->setProperty("role", "card");
         auto* box = new QVBoxLayout(frame);
@@ -139,13 +151,16 @@ void Shelf::rebuild() {
         auto* name = new QPushButton(QString::fromStdString(battery.name), frame);
         name->setProperty("role", "link");
         name->setObjectName(QString("battery-%1").arg(id));
-        name->setStyleSheet(QString("QPushButton{color:%1;font-weight:600;padding:1px 2px;}").arg(currentTheme().text.name()));
+        name->setStyleSheet(QString("QPushButton{color:%1;font-weight:600;padding:1px 2px;}")
+                                .arg(currentTheme().text.name()));
         name->setEnabled(real);
         name->setToolTip(tr("Edit the battery card"));
         connect(name, &QPushButton::clicked, this, [this, id] { Q_EMIT batteryEditRequested(id); });
         name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
         head->addWidget(name, 1);
-        if (latest != nullptr) head->addWidget(new QLabel(QString::fromStdString(shortValue(latest->summary.capacity_Ah, "Ah")), frame));
+        if (latest != nullptr)
+            head->addWidget(new QLabel(
+                QString::fromStdString(shortValue(latest->summary.capacity_Ah, "Ah")), frame));
         box->addLayout(head);
         if (real) {
             auto* second = new QHBoxLayout;
@@ -153,7 +168,9 @@ void Shelf::rebuild() {
             QString kind = c != nullptr ? QString::fromStdString(c->label) : tr("chemistry?");
             if (battery.series > 0) kind += QString(" %1S").arg(battery.series);
             if (battery.parallel > 1) kind += QString("%1P").arg(battery.parallel);
-            kind += battery.rated_Ah > 0 ? " · " + QString::fromStdString(shortValue(battery.rated_Ah, "Ah")) : tr(" · rated?");
+            kind += battery.rated_Ah > 0
+                        ? " · " + QString::fromStdString(shortValue(battery.rated_Ah, "Ah"))
+                        : tr(" · rated?");
             auto* label = new ElidedLabel(kind, frame);
             label->setProperty("role", "muted");
             label->setStyleSheet("font-size:12px;padding-left:2px;");
@@ -162,7 +179,11 @@ void Shelf::rebuild() {
             second->addWidget(label, 1);
             if (latest != nullptr && battery.rated_Ah > 0) {
                 auto* bar = new CapacityBar(latest->summary.capacity_Ah / battery.rated_Ah, frame);
-                const QString words = tr("Last gave %1 of %2 rated, at %3").arg(QString::fromStdString(shortValue(latest->summary.capacity_Ah, "Ah")), QString::fromStdString(shortValue(battery.rated_Ah, "Ah")), QString::fromStdString(latest->summary.conditions));
+                const QString words =
+                    tr("Last gave %1 of %2 rated, at %3")
+                        .arg(QString::fromStdString(shortValue(latest->summary.capacity_Ah, "Ah")),
+                             QString::fromStdString(shortValue(battery.rated_Ah, "Ah")),
+                             QString::fromStdString(latest->summary.conditions));
                 bar->setToolTip(words);
                 bar->setAccessibleName(words);
                 second->addWidget(bar, 0, Qt::AlignVCenter);
@@ -179,24 +200,40 @@ void Shelf::rebuild() {
             auto* line = new QHBoxLayout(row);
             line->setContentsMargins(8, 2, 4, 2);
             auto* title = new ElidedLabel(QString::fromStdString(r->title), row);
-            title->setStyleSheet(QString("font-size:12px;%1").arg(r->id == selected_ ? "font-weight:600;" : ""));
+            title->setStyleSheet(
+                QString("font-size:12px;%1").arg(r->id == selected_ ? "font-weight:600;" : ""));
             title->setTextFormat(Qt::PlainText);
             title->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
             line->addWidget(title, 1);
             QString right;
-            if (r->summary.hazard) right = tr("hazard");
-            else if (std::isfinite(r->summary.capacity_Ah)) right = QString::fromStdString(shortValue(r->summary.capacity_Ah, "Ah"));
+            if (r->summary.hazard)
+                right = tr("hazard");
+            else if (std::isfinite(r->summary.capacity_Ah))
+                right = QString::fromStdString(shortValue(r->summary.capacity_Ah, "Ah"));
             auto* value = new QLabel(right, row);
-            value->setStyleSheet(QString("font-size:12px;color:%1;%2").arg(r->summary.hazard ? currentTheme().hazard.name() : currentTheme().muted.name(), r->summary.hazard ? "font-weight:600;" : ""));
+            value->setStyleSheet(QString("font-size:12px;color:%1;%2")
+                                     .arg(r->summary.hazard ? currentTheme().hazard.name()
+                                                            : currentTheme().muted.name(),
+                                          r->summary.hazard ? "font-weight:600;" : ""));
             line->addWidget(value);
             row->setMinimumHeight(26);
-            QString tip = QString::fromStdString(r->title) + "\n" + tr("from %1, %2 rows").arg(QString::fromStdString(r->fileName)).arg(r->rowsRead);
-            if (!r->summary.conditions.empty()) tip += "\n" + tr("gave %1 at %2").arg(QString::fromStdString(shortValue(r->summary.capacity_Ah, "Ah")), QString::fromStdString(r->summary.conditions));
+            QString tip =
+                QString::fromStdString(r->title) + "\n" +
+                tr("from %1, %2 rows").arg(QString::fromStdString(r->fileName)).arg(r->rowsRead);
+            if (!r->summary.conditions.empty())
+                tip += "\n" +
+                       tr("gave %1 at %2")
+                           .arg(QString::fromStdString(shortValue(r->summary.capacity_Ah, "Ah")),
+                                QString::fromStdString(r->summary.conditions));
             row->setToolTip(tip);
             row->setAccessibleName(tip);
             const std::int64_t recording = r->id;
-            connect(row, &QPushButton::clicked, this, [this, recording] { Q_EMIT recordingChosen(recording); });
-            connect(row, &QWidget::customContextMenuRequested, this, [this, recording, row](const QPoint& p) { Q_EMIT recordingMenuRequested(recording, row->mapToGlobal(p)); });
+            connect(row, &QPushButton::clicked, this,
+                    [this, recording] { Q_EMIT recordingChosen(recording); });
+            connect(row, &QWidget::customContextMenuRequested, this,
+                    [this, recording, row](const QPoint& p) {
+                        Q_EMIT recordingMenuRequested(recording, row->mapToGlobal(p));
+                    });
             box->addWidget(row);
         }
         list_->insertWidget(place++, frame);

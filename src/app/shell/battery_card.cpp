@@ -12,7 +12,8 @@
 
 namespace nk {
 
-BatteryCard::BatteryCard(const QString& title, const QString& intro, const Battery& start, std::vector<BatteryEntry> choices, QWidget* parent)
+BatteryCard::BatteryCard(const QString& title, const QString& intro, const Battery& start,
+                         std::vector<BatteryEntry> choices, QWidget* parent)
     : QDialog(parent), choices_(std::move(choices)), start_(start) {
     setObjectName("batteryCard");
     setWindowTitle(title);
@@ -30,11 +31,16 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
         which_ = new QComboBox(this);
         which_->setObjectName("which");
         which_->addItem(tr("A new battery"), QVariant::fromValue<qlonglong>(0));
-        for (const BatteryEntry& e : choices_) which_->addItem(QString::fromStdString(e.battery.name), QVariant::fromValue<qlonglong>(e.id));
+        for (const BatteryEntry& e : choices_)
+            which_->addItem(QString::fromStdString(e.battery.name),
+                            QVariant::fromValue<qlonglong>(e.id));
         form->addRow(tr("Belongs to"), which_);
         connect(which_, &QComboBox::currentIndexChanged, this, [this](int row) {
             fill(row == 0 ? start_ : choices_[static_cast<std::size_t>(row) - 1].battery);
-            for (QWidget* w : {static_cast<QWidget*>(name_), static_cast<QWidget*>(chemistry_), static_cast<QWidget*>(series_), static_cast<QWidget*>(parallel_), static_cast<QWidget*>(rated_)}) w->setEnabled(row == 0);
+            for (QWidget* w : {static_cast<QWidget*>(name_), static_cast<QWidget*>(chemistry_),
+                               static_cast<QWidget*>(series_), static_cast<QWidget*>(parallel_),
+                               static_cast<QWidget*>(rated_)})
+                w->setEnabled(row == 0);
             check();
         });
     }
@@ -45,7 +51,8 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     chemistry_ = new QComboBox(this);
     chemistry_->setObjectName("chemistry");
     chemistry_->addItem(tr("not known"), QString());
-    for (const Chemistry& c : chemistries()) chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
+    for (const Chemistry& c : chemistries())
+        chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
     series_ = new QSpinBox(this);
     series_->setObjectName("series");
     series_->setRange(0, 1000);
@@ -73,7 +80,8 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     buttons->addStretch(1);
     auto* cancel = new QPushButton(tr("Cancel"), this);
     cancel->setObjectName("cancel");
-    accept_ = new QPushButton(choices_.empty() && start.name.size() ? tr("Keep") : tr("Add to the shelf"), this);
+    accept_ = new QPushButton(
+        choices_.empty() && start.name.size() ? tr("Keep") : tr("Add to the shelf"), this);
     accept_->setObjectName("accept");
     accept_->setProperty("role", "primary");
     accept_->setDefault(true);
@@ -83,7 +91,8 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     connect(cancel, &QPushButton::clicked, this, &QDialog::reject);
     connect(accept_, &QPushButton::clicked, this, &QDialog::accept);
     fill(start_);
-    for (QLineEdit* edit : {name_, rated_}) connect(edit, &QLineEdit::textChanged, this, &BatteryCard::check);
+    for (QLineEdit* edit : {name_, rated_})
+        connect(edit, &QLineEdit::textChanged, this, &BatteryCard::check);
     connect(chemistry_, &QComboBox::currentIndexChanged, this, &BatteryCard::check);
     connect(series_, &QSpinBox::valueChanged, this, &BatteryCard::check);
     check();
@@ -112,8 +121,10 @@ double parseRated(QString text) {
     text = text.trimmed().toLower();
     if (text.isEmpty()) return 0;
     double factor = 1;
-    if (text.endsWith("mah")) factor = 1e-3, text.chop(3);
-    else if (text.endsWith("ah")) text.chop(2);
+    if (text.endsWith("mah"))
+        factor = 1e-3, text.chop(3);
+    else if (text.endsWith("ah"))
+        text.chop(2);
     text = text.trimmed().replace(',', '.');
     bool good = false;
     const double value = text.toDouble(&good);
@@ -127,20 +138,37 @@ void BatteryCard::check() {
     QString note;
     bool good = true;
     if (std::isnan(rated)) {
-        note = tr("The capacity is not readable. Accepted: a number with Ah or mAh, for example 5.0 Ah.");
+        note = tr(
+            "The capacity is not readable. Accepted: a number with Ah or mAh, for example 5.0 Ah.");
         good = false;
     } else if (rated >= 100 && !rated_->text().contains("ah", Qt::CaseInsensitive)) {
-        note = tr("%1 is taken as Ah. If the label says mAh, write %1 mAh.").arg(rated_->text().trimmed());
-    } else if (high_V_ > 0 && series_->value() > 0 && !chemistry_->currentData().toString().isEmpty()) {
+        note = tr("%1 is taken as Ah. If the label says mAh, write %1 mAh.")
+                   .arg(rated_->text().trimmed());
+    } else if (high_V_ > 0 && series_->value() > 0 &&
+               !chemistry_->currentData().toString().isEmpty()) {
         const auto found = findChemistry(chemistry_->currentData().toString().toStdString());
         const double perCell = high_V_ / series_->value();
         if (found) {
             const Chemistry& c = **found;
             const double high = c.nickel() ? 1.75 : c.fault_V + 0.02;
             const double low = c.nickel() ? 0.9 : c.overdrained_V;
-            if (perCell > high) note = tr("The log reaches %1 V, which is %2 V a cell: too much for %3. Check chemistry and series count; if they are right, the charger is at fault.").arg(high_V_, 0, 'f', 2).arg(perCell, 0, 'f', 2).arg(QString::fromStdString(c.label));
-            else if (perCell < low) note = tr("The log reaches only %1 V, which is %2 V a cell: too little for %3. Check the series count.").arg(high_V_, 0, 'f', 2).arg(perCell, 0, 'f', 2).arg(QString::fromStdString(c.label));
-            else note = tr("The log reaches %1 V, which is %2 V a cell: that fits. Voltage alone does not tell the lithium kinds apart: check the label.").arg(high_V_, 0, 'f', 2).arg(perCell, 0, 'f', 2);
+            if (perCell > high)
+                note = tr("The log reaches %1 V, which is %2 V a cell: too much for %3. Check "
+                          "chemistry and series count; if they are right, the charger is at fault.")
+                           .arg(high_V_, 0, 'f', 2)
+                           .arg(perCell, 0, 'f', 2)
+                           .arg(QString::fromStdString(c.label));
+            else if (perCell < low)
+                note = tr("The log reaches only %1 V, which is %2 V a cell: too little for %3. "
+                          "Check the series count.")
+                           .arg(high_V_, 0, 'f', 2)
+                           .arg(perCell, 0, 'f', 2)
+                           .arg(QString::fromStdString(c.label));
+            else
+                note = tr("The log reaches %1 V, which is %2 V a cell: that fits. Voltage alone "
+                          "does not tell the lithium kinds apart: check the label.")
+                           .arg(high_V_, 0, 'f', 2)
+                           .arg(perCell, 0, 'f', 2);
         }
     } else {
         note = tr("What you leave open is guessed from the voltages and marked as assumed.");
@@ -162,6 +190,8 @@ Battery BatteryCard::battery() const {
     return b;
 }
 
-std::int64_t BatteryCard::chosenId() const { return which_ == nullptr ? 0 : which_->currentData().toLongLong(); }
+std::int64_t BatteryCard::chosenId() const {
+    return which_ == nullptr ? 0 : which_->currentData().toLongLong();
+}
 
 }  // namespace nk

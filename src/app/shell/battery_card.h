@@ -1,5 +1,5 @@
-// The battery card: name, chemistry, series and parallel count, rated capacity. Used when a log comes
-// in and when a battery is edited. Says at once what does not fit.
+// The battery card: name, chemistry, series and parallel count, rated capacity. Used when a log
+// comes in and when a battery is edited. Says at once what does not fit.
 #pragma once
 
 #include <QDialog>
@@ -19,7 +19,8 @@ class BatteryCard : public QDialog {
     Q_OBJECT
   public:
     /// `choices` are the batteries an incoming log may belong to; empty when a battery is edited.
-    BatteryCard(const QString& title, const QString& intro, const Battery& start, std::vector<BatteryEntry> choices, QWidget* parent = nullptr);
+    BatteryCard(const QString& title, const QString& intro, const Battery& start,
+                std::vector<BatteryEntry> choices, QWidget* parent = nullptr);
 
     Battery battery() const;
     /// The chosen battery of the book, or 0 for a new one.

@@ -15,7 +15,9 @@ namespace nk {
 
 namespace {
 
-Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString& fileName, const QString& where, std::stop_token stop, const WorkProgress& progress) {
+Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString& fileName,
+                                                const QString& where, std::stop_token stop,
+                                                const WorkProgress& progress) {
     auto pending = std::make_shared<PendingLog>();
     pending->fileName = fileName;
     pending->title = QFileInfo(fileName).completeBaseName();
@@ -24,23 +26,29 @@ Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString
     if (!imported) return tl::unexpected<Error>(imported.error());
     pending->imported = std::move(*imported);
     const Recording& r = *pending->imported.recording;
-    pending->guess = completeBattery({}, r.voltage_V(), r.current_A(), static_cast<int>(r.cells_V().size()));
+    pending->guess =
+        completeBattery({}, r.voltage_V(), r.current_A(), static_cast<int>(r.cells_V().size()));
     return pending;
 }
 
 }  // namespace
 
-Expected<std::shared_ptr<PendingLog>> readPending(const QString& path, std::stop_token stop, const WorkProgress& progress) {
+Expected<std::shared_ptr<PendingLog>> readPending(const QString& path, std::stop_token stop,
+                                                  const WorkProgress& progress) {
     auto bytes = readFile(path.toStdString());
     if (!bytes) return tl::unexpected<Error>(bytes.error());
     return readBytes(std::move(*bytes), QFileInfo(path).fileName(), path, stop, progress);
 }
 
-Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, const QString& name, std::stop_token stop, const WorkProgress& progress) {
+Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, const QString& name,
+                                                      std::stop_token stop,
+                                                      const WorkProgress& progress) {
     return readBytes(text, name, name, stop, progress);
 }
 
-Expected<std::int64_t> storePending(const std::filesystem::path& path, const PendingLog& log, std::int64_t batteryId, const Battery& battery, double now_s, std::stop_token stop) {
+Expected<std::int64_t> storePending(const std::filesystem::path& path, const PendingLog& log,
+                                    std::int64_t batteryId, const Battery& battery, double now_s,
+                                    std::stop_token stop) {
     auto book = BenchBook::open(path);
     if (!book) return tl::unexpected<Error>(book.error());
     NewRecording n;
@@ -54,7 +62,9 @@ Expected<std::int64_t> storePending(const std::filesystem::path& path, const Pen
     return (*book)->addRecording(n, stop);
 }
 
-Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& path, const RecordingEntry& entry, const Battery& battery) {
+Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& path,
+                                                          const RecordingEntry& entry,
+                                                          const Battery& battery) {
     auto book = BenchBook::open(path, false);
     if (!book) return tl::unexpected<Error>(book.error());
     auto recording = (*book)->load(entry.id);
@@ -66,21 +76,33 @@ Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem:
     shown->analysis = analyse(**recording, battery, edits ? *edits : std::vector<StepEdit>{});
     shown->charge_Ah = cumulativeCharge_Ah(**recording);
     shown->energy_Wh = cumulativeEnergy_Wh(**recording);
-    const QString owner = battery.name.empty() ? QString() : QString::fromStdString(battery.name) + " · ";
+    const QString owner =
+        battery.name.empty() ? QString() : QString::fromStdString(battery.name) + " · ";
     shown->title = owner + QString::fromStdString(entry.title);
-    QString subtitle = QObject::tr("%L1 samples, every %2 s, %3").arg(static_cast<qlonglong>((*recording)->size())).arg((*recording)->usualInterval_s(), 0, 'g', 3).arg(QString::fromStdString(durationText((*recording)->duration_s())));
+    QString subtitle = QObject::tr("%L1 samples, every %2 s, %3")
+                           .arg(static_cast<qlonglong>((*recording)->size()))
+                           .arg((*recording)->usualInterval_s(), 0, 'g', 3)
+                           .arg(QString::fromStdString(durationText((*recording)->duration_s())));
     subtitle += QObject::tr(" · imported from %1").arg(QString::fromStdString(entry.fileName));
-    if (std::isfinite(entry.startEpoch_s)) subtitle += " · " + QDateTime::fromSecsSinceEpoch(static_cast<qint64>(entry.startEpoch_s), Qt::UTC).toString("d MMM yyyy, hh:mm");
-    if (entry.rowsSkipped > 0) subtitle += QObject::tr(" · %n row(s) set aside", nullptr, static_cast<int>(entry.rowsSkipped));
+    if (std::isfinite(entry.startEpoch_s))
+        subtitle +=
+            " · " + QDateTime::fromSecsSinceEpoch(static_cast<qint64>(entry.startEpoch_s), Qt::UTC)
+                        .toString("d MMM yyyy, hh:mm");
+    if (entry.rowsSkipped > 0)
+        subtitle +=
+            QObject::tr(" · %n row(s) set aside", nullptr, static_cast<int>(entry.rowsSkipped));
     shown->subtitle = subtitle;
     // The shelf's few numbers follow the analyses of today.
     const RecordingSummary summary = summarise(shown->analysis);
-    const bool stale = summary.version != entry.summary.version || summary.hazard != entry.summary.hazard || summary.conditions != entry.summary.conditions;
+    const bool stale = summary.version != entry.summary.version ||
+                       summary.hazard != entry.summary.hazard ||
+                       summary.conditions != entry.summary.conditions;
     if (stale) (void)(*book)->setSummary(entry.id, summary);
     return std::shared_ptr<const ShownRecording>(std::move(shown));
 }
 
-Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::stop_token stop, const WorkProgress& progress) {
+Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::stop_token stop,
+                       const WorkProgress& progress) {
     auto book = BenchBook::open(path);
     if (!book) return tl::unexpected<Error>(book.error());
     std::map<std::string, std::int64_t> batteries;
@@ -92,14 +114,18 @@ Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::sto
     int count = 0;
     const auto& files = scenarioFiles();
     for (std::size_t k = 0; k < files.size(); ++k) {
-        if (stop.stop_requested()) return fail(ErrorKind::Cancelled, "Loading the demo bench was cancelled; what was complete is on the shelf.");
+        if (stop.stop_requested())
+            return fail(ErrorKind::Cancelled,
+                        "Loading the demo bench was cancelled; what was complete is on the shelf.");
         const std::string fileName = std::string(files[k].first) + ".csv";
         bool there = false;
         for (const RecordingEntry& e : *have) there |= e.fileName == fileName;
         if (there) continue;
         const auto scenario = parseScenario(files[k].second, std::string(files[k].first));
         if (!scenario) return tl::unexpected<Error>(scenario.error());
-        auto pending = readBytes(writeLog(*scenario, simulate(*scenario)), QString::fromStdString(fileName), QString::fromStdString(fileName), stop, {});
+        auto pending =
+            readBytes(writeLog(*scenario, simulate(*scenario)), QString::fromStdString(fileName),
+                      QString::fromStdString(fileName), stop, {});
         if (!pending) return tl::unexpected<Error>(pending.error());
         Battery card = scenario->battery;
         auto& id = batteries[card.name];

@@ -21,17 +21,25 @@ struct PendingLog {
     Battery guess;
 };
 
-Expected<std::shared_ptr<PendingLog>> readPending(const QString& path, std::stop_token stop, const WorkProgress& progress);
-Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, const QString& name, std::stop_token stop, const WorkProgress& progress);
+Expected<std::shared_ptr<PendingLog>> readPending(const QString& path, std::stop_token stop,
+                                                  const WorkProgress& progress);
+Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, const QString& name,
+                                                      std::stop_token stop,
+                                                      const WorkProgress& progress);
 
 /// Stores a pending log under a battery of the book (0: none) with its summary; returns its id.
-Expected<std::int64_t> storePending(const std::filesystem::path& book, const PendingLog& log, std::int64_t batteryId, const Battery& battery, double now_s, std::stop_token stop);
+Expected<std::int64_t> storePending(const std::filesystem::path& book, const PendingLog& log,
+                                    std::int64_t batteryId, const Battery& battery, double now_s,
+                                    std::stop_token stop);
 
 /// Loads and analyses a recording.
-Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& book, const RecordingEntry& entry, const Battery& battery);
+Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& book,
+                                                          const RecordingEntry& entry,
+                                                          const Battery& battery);
 
 /// Fills a book with the demo bench: every shipped scenario, simulated, written in its dialect and
 /// read by the same importer as any user's file. Returns the number of recordings.
-Expected<int> fillDemo(const std::filesystem::path& book, double now_s, std::stop_token stop, const WorkProgress& progress);
+Expected<int> fillDemo(const std::filesystem::path& book, double now_s, std::stop_token stop,
+                       const WorkProgress& progress);
 
 }  // namespace nk

@@ -7,18 +7,24 @@
 namespace nk {
 
 QStringList Dialogs::openLogs(QWidget* parent) {
-    return QFileDialog::getOpenFileNames(parent, QObject::tr("Open logs"), {}, QObject::tr("Logs (*.csv *.tsv *.txt *.log *.dat);;All files (*)"));
+    return QFileDialog::getOpenFileNames(
+        parent, QObject::tr("Open logs"), {},
+        QObject::tr("Logs (*.csv *.tsv *.txt *.log *.dat);;All files (*)"));
 }
 
 QString Dialogs::openBook(QWidget* parent) {
-    return QFileDialog::getSaveFileName(parent, QObject::tr("Open or make a bench book"), {}, QObject::tr("Bench books (*.nkbook)"), nullptr, QFileDialog::DontConfirmOverwrite);
+    return QFileDialog::getSaveFileName(parent, QObject::tr("Open or make a bench book"), {},
+                                        QObject::tr("Bench books (*.nkbook)"), nullptr,
+                                        QFileDialog::DontConfirmOverwrite);
 }
 
-QString Dialogs::saveAs(QWidget* parent, const QString& title, const QString& suggestion, const QString& filter) {
+QString Dialogs::saveAs(QWidget* parent, const QString& title, const QString& suggestion,
+                        const QString& filter) {
     return QFileDialog::getSaveFileName(parent, title, suggestion, filter);
 }
 
-bool Dialogs::confirm(QWidget* parent, const QString& title, const QString& question, const QString& yes) {
+bool Dialogs::confirm(QWidget* parent, const QString& title, const QString& question,
+                      const QString& yes) {
     QMessageBox box(QMessageBox::Question, title, question, QMessageBox::Cancel, parent);
     const QPushButton* accept = box.addButton(yes, QMessageBox::AcceptRole);
     box.exec();

@@ -15,8 +15,10 @@ class Dialogs {
     virtual QStringList openLogs(QWidget* parent);
     virtual QString openBook(QWidget* parent);
     /// A name to save to; `filter` as in QFileDialog. Empty: cancelled.
-    virtual QString saveAs(QWidget* parent, const QString& title, const QString& suggestion, const QString& filter);
-    virtual bool confirm(QWidget* parent, const QString& title, const QString& question, const QString& yes);
+    virtual QString saveAs(QWidget* parent, const QString& title, const QString& suggestion,
+                           const QString& filter);
+    virtual bool confirm(QWidget* parent, const QString& title, const QString& question,
+                         const QString& yes);
 };
 
 }  // namespace nk

@@ -34,12 +34,17 @@ namespace nk {
 
 namespace {
 
-QString text(const Error& e) { return QString::fromStdString(e.text()); }
-double now_s() { return static_cast<double>(QDateTime::currentMSecsSinceEpoch()) / 1000; }
+QString text(const Error& e) {
+    return QString::fromStdString(e.text());
+}
+double now_s() {
+    return static_cast<double>(QDateTime::currentMSecsSinceEpoch()) / 1000;
+}
 
 }  // namespace
 
-MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidget* parent) : QMainWindow(parent), book_(std::move(book)), dialogs_(dialogs) {
+MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidget* parent)
+    : QMainWindow(parent), book_(std::move(book)), dialogs_(dialogs) {
     setWindowTitle(tr("Narrow Knee"));
     setAcceptDrops(true);
     setMinimumSize(900, 560);
@@ -118,11 +123,16 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     line->addWidget(cancel_);
     rows->addWidget(status);
     setCentralWidget(root);
-    for (QWidget* w : {static_cast<QWidget*>(task_), static_cast<QWidget*>(progress_), static_cast<QWidget*>(cancel_)}) w->hide();
+    for (QWidget* w : {static_cast<QWidget*>(task_), static_cast<QWidget*>(progress_),
+                       static_cast<QWidget*>(cancel_)})
+        w->hide();
 
-    connect(&work_, &Job::progressed, this, [this](double f) { progress_->setValue(static_cast<int>(1000 * f)); });
+    connect(&work_, &Job::progressed, this,
+            [this](double f) { progress_->setValue(static_cast<int>(1000 * f)); });
     connect(&work_, &Job::runningChanged, this, [this](bool on) {
-        for (QWidget* w : {static_cast<QWidget*>(task_), static_cast<QWidget*>(progress_), static_cast<QWidget*>(cancel_)}) w->setVisible(on);
+        for (QWidget* w : {static_cast<QWidget*>(task_), static_cast<QWidget*>(progress_),
+                           static_cast<QWidget*>(cancel_)})
+            w->setVisible(on);
         if (on) progress_->setValue(0);
     });
     connect(cancel_, &QPushButton::clicked, this, [this] {
@@ -132,17 +142,20 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
         refreshShelf();
         Q_EMIT importFinished(false);
     });
-    connect(start_, &StartScreen::openRequested, this, [this] { openFiles(dialogs_.openLogs(this)); });
+    connect(start_, &StartScreen::openRequested, this,
+            [this] { openFiles(dialogs_.openLogs(this)); });
     connect(start_, &StartScreen::pasteRequested, this, &MainWindow::pasteTable);
     connect(start_, &StartScreen::demoRequested, this, &MainWindow::loadDemo);
     connect(shelf_, &Shelf::addRequested, this, [this] { openFiles(dialogs_.openLogs(this)); });
     connect(shelf_, &Shelf::recordingChosen, this, [this](qlonglong id) { chooseRecording(id); });
     connect(shelf_, &Shelf::batteryEditRequested, this, [this](qlonglong id) { editBattery(id); });
-    connect(shelf_, &Shelf::recordingMenuRequested, this, [this](qlonglong id, const QPoint& p) { recordingMenu(id, p); });
-    connect(curve_, &CurveStation::rulerChanged, this, [this](const QString& reading, const QString& pins) {
-        ruler_->setText(reading);
-        pins_->setText(pins);
-    });
+    connect(shelf_, &Shelf::recordingMenuRequested, this,
+            [this](qlonglong id, const QPoint& p) { recordingMenu(id, p); });
+    connect(curve_, &CurveStation::rulerChanged, this,
+            [this](const QString& reading, const QString& pins) {
+                ruler_->setText(reading);
+                pins_->setText(pins);
+            });
     connect(findings_, &FindingsPanel::evidenceRequested, this, &MainWindow::showFinding);
     connect(findings_, &FindingsPanel::sheetRequested, this, &MainWindow::saveSheet);
     buildMenu();
@@ -176,13 +189,14 @@ void MainWindow::buildMenu() {
     add(tr("Load the demo bench"), {}, [this] { loadDemo(); });
     menu->addSeparator();
     add(tr("Open or make a bench book…"), {}, [this] { switchBook(); });
-    add(tr("Bench sheet…"), QKeySequence::Print, [this] { saveSheet(); });
+    add(tr("Bench sheet…"), QKeySequence("Ctrl+P"), [this] { saveSheet(); });
     menu->addSeparator();
     add(tr("Look: as the system"), {}, [this] { setTheme(ThemeChoice::System); });
     add(tr("Look: paper"), {}, [this] { setTheme(ThemeChoice::Paper); });
     add(tr("Look: night bench"), {}, [this] { setTheme(ThemeChoice::NightBench); });
     menu->addSeparator();
-    add(tr("Show or hide the shelf"), QKeySequence("Ctrl+B"), [this] { shelf_->setVisible(!shelf_->isVisible()); });
+    add(tr("Show or hide the shelf"), QKeySequence("Ctrl+B"),
+        [this] { shelf_->setVisible(!shelf_->isVisible()); });
     add(tr("Help for this station"), QKeySequence::HelpContents, [this] { showHelp(); });
     add(tr("Quit"), QKeySequence::Quit, [this] { close(); });
     bar_->menuButton()->setMenu(menu);
@@ -213,7 +227,8 @@ void MainWindow::refreshShelf() {
     batteries_ = std::move(*batteries);
     recordings_ = std::move(*recordings);
     shelf_->setContents(batteries_, recordings_);
-    const QString name = QFileInfo(QString::fromStdString(book_->path().string())).completeBaseName();
+    const QString name =
+        QFileInfo(QString::fromStdString(book_->path().string())).completeBaseName();
     bar_->setBook(name, tr("bench book · every change is saved"));
     const bool empty = recordings_.empty();
     middle_->setCurrentWidget(empty ? static_cast<QWidget*>(start_) : curve_);
@@ -234,7 +249,9 @@ void MainWindow::say(const QString& words, bool problem) {
     inline_->show();
 }
 
-void MainWindow::hideBar() { inline_->hide(); }
+void MainWindow::hideBar() {
+    inline_->hide();
+}
 
 void MainWindow::openFiles(const QStringList& paths) {
     if (paths.isEmpty()) return;
@@ -247,8 +264,11 @@ void MainWindow::nextFile() {
     const QString path = queue_.takeFirst();
     hideBar();
     task_->setText(tr("Reading %1").arg(QFileInfo(path).fileName()));
-    work_.start([path](std::stop_token stop, const Job::ProgressSink& progress) { return readPending(path, stop, progress); },
-                [this](auto pending) { takePending(std::move(pending)); });
+    work_.start(
+        [path](std::stop_token stop, const Job::ProgressSink& progress) {
+            return readPending(path, stop, progress);
+        },
+        [this](auto pending) { takePending(std::move(pending)); });
 }
 
 void MainWindow::pasteTable() {
@@ -259,9 +279,13 @@ void MainWindow::pasteTable() {
     }
     hideBar();
     task_->setText(tr("Reading the pasted table"));
-    const QString name = tr("pasted %1.tsv").arg(QDateTime::currentDateTime().toString("yyyy-MM-dd hh.mm"));
-    work_.start([table, name](std::stop_token stop, const Job::ProgressSink& progress) { return readPendingText(table, name, stop, progress); },
-                [this](auto pending) { takePending(std::move(pending)); });
+    const QString name =
+        tr("pasted %1.tsv").arg(QDateTime::currentDateTime().toString("yyyy-MM-dd hh.mm"));
+    work_.start(
+        [table, name](std::stop_token stop, const Job::ProgressSink& progress) {
+            return readPendingText(table, name, stop, progress);
+        },
+        [this](auto pending) { takePending(std::move(pending)); });
 }
 
 void MainWindow::takePending(Expected<std::shared_ptr<PendingLog>> pending) {
@@ -279,9 +303,11 @@ void MainWindow::askBattery(std::shared_ptr<PendingLog> pending) {
     start.name.clear();
     const Recording& r = *pending->imported.recording;
     QString intro = tr("%1: %L2 rows read").arg(pending->fileName).arg(pending->imported.rowsRead);
-    if (pending->imported.rowsSkipped > 0) intro += tr(", %1 set aside").arg(pending->imported.rowsSkipped);
+    if (pending->imported.rowsSkipped > 0)
+        intro += tr(", %1 set aside").arg(pending->imported.rowsSkipped);
     intro += tr(". Which battery is it?");
-    for (const std::string& guess : pending->imported.dialect.guesses) intro += "\n· " + QString::fromStdString(guess);
+    for (const std::string& guess : pending->imported.dialect.guesses)
+        intro += "\n· " + QString::fromStdString(guess);
     auto* card = new BatteryCard(tr("A log came in"), intro, start, batteries_, this);
     double high = 0;
     bool charges = false;
@@ -313,22 +339,26 @@ void MainWindow::askBattery(std::shared_ptr<PendingLog> pending) {
     card->open();
 }
 
-void MainWindow::store(std::shared_ptr<PendingLog> pending, std::int64_t batteryId, const Battery& battery) {
+void MainWindow::store(std::shared_ptr<PendingLog> pending, std::int64_t batteryId,
+                       const Battery& battery) {
     task_->setText(tr("Storing %1").arg(pending->fileName));
     const auto path = book_->path();
     const double now = now_s();
-    work_.start([path, pending, batteryId, battery, now](std::stop_token stop, const Job::ProgressSink&) { return storePending(path, *pending, batteryId, battery, now, stop); },
-                [this](auto id) {
-                    refreshShelf();
-                    if (!id) {
-                        say(text(id.error()), true);
-                        Q_EMIT importFinished(false);
-                    } else {
-                        chooseRecording(*id);
-                        Q_EMIT importFinished(true);
-                    }
-                    nextFile();
-                });
+    work_.start(
+        [path, pending, batteryId, battery, now](std::stop_token stop, const Job::ProgressSink&) {
+            return storePending(path, *pending, batteryId, battery, now, stop);
+        },
+        [this](auto id) {
+            refreshShelf();
+            if (!id) {
+                say(text(id.error()), true);
+                Q_EMIT importFinished(false);
+            } else {
+                chooseRecording(*id);
+                Q_EMIT importFinished(true);
+            }
+            nextFile();
+        });
 }
 
 void MainWindow::loadDemo() {
@@ -336,17 +366,20 @@ void MainWindow::loadDemo() {
     task_->setText(tr("Making the demo bench"));
     const auto path = book_->path();
     const double now = now_s();
-    work_.start([path, now](std::stop_token stop, const Job::ProgressSink& progress) { return fillDemo(path, now, stop, progress); },
-                [this](auto count) {
-                    refreshShelf();
-                    if (!count) {
-                        say(text(count.error()), true);
-                    } else {
-                        for (const RecordingEntry& e : recordings_)
-                            if (e.fileName == "dew-heater-full-cycle.csv") chooseRecording(e.id);
-                    }
-                    Q_EMIT importFinished(count.has_value());
-                });
+    work_.start(
+        [path, now](std::stop_token stop, const Job::ProgressSink& progress) {
+            return fillDemo(path, now, stop, progress);
+        },
+        [this](auto count) {
+            refreshShelf();
+            if (!count) {
+                say(text(count.error()), true);
+            } else {
+                for (const RecordingEntry& e : recordings_)
+                    if (e.fileName == "dew-heater-full-cycle.csv") chooseRecording(e.id);
+            }
+            Q_EMIT importFinished(count.has_value());
+        });
 }
 
 void MainWindow::chooseRecording(std::int64_t id) {
@@ -358,19 +391,23 @@ void MainWindow::chooseRecording(std::int64_t id) {
     middle_->setCurrentWidget(curve_);
     const auto path = book_->path();
     const Battery battery = batteryOf(entry->batteryId);
-    load_.start([path, copy = *entry, battery](std::stop_token, const Job::ProgressSink&) { return loadShown(path, copy, battery); },
-                [this, id](auto loaded) {
-                    if (!loaded) {
-                        say(text(loaded.error()), true);
-                        return;
-                    }
-                    shown_ = std::move(*loaded);
-                    curve_->show(shown_);
-                    if (focusWidget() == nullptr || focusWidget() == bar_->menuButton()) curve_->plot()->setFocus();
-                    findings_->setCards(makeCards(*shown_->recording, shown_->analysis, {}));
-                    QSettings().setValue("window/recording", static_cast<qlonglong>(id));
-                    Q_EMIT recordingShown(id);
-                });
+    load_.start(
+        [path, copy = *entry, battery](std::stop_token, const Job::ProgressSink&) {
+            return loadShown(path, copy, battery);
+        },
+        [this, id](auto loaded) {
+            if (!loaded) {
+                say(text(loaded.error()), true);
+                return;
+            }
+            shown_ = std::move(*loaded);
+            curve_->show(shown_);
+            if (focusWidget() == nullptr || focusWidget() == bar_->menuButton())
+                curve_->plot()->setFocus();
+            findings_->setCards(makeCards(*shown_->recording, shown_->analysis, {}));
+            QSettings().setValue("window/recording", static_cast<qlonglong>(id));
+            Q_EMIT recordingShown(id);
+        });
 }
 
 void MainWindow::editBattery(std::int64_t id) {
@@ -378,7 +415,10 @@ void MainWindow::editBattery(std::int64_t id) {
     for (const BatteryEntry& e : batteries_)
         if (e.id == id) entry = &e;
     if (entry == nullptr) return;
-    auto* card = new BatteryCard(tr("Battery card"), tr("What is known of this battery. The maker's figures win over the usual ones."), entry->battery, {}, this);
+    auto* card = new BatteryCard(
+        tr("Battery card"),
+        tr("What is known of this battery. The maker's figures win over the usual ones."),
+        entry->battery, {}, this);
     card->setAttribute(Qt::WA_DeleteOnClose);
     const std::int64_t revision = entry->revision;
     connect(card, &QDialog::accepted, this, [this, card, id, revision] {
@@ -404,7 +444,8 @@ void MainWindow::recordingMenu(std::int64_t id, const QPoint& at) {
         dialog->setTextValue(title);
         connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
             if (name.trimmed().isEmpty()) return;
-            if (const auto done = book_->renameRecording(id, name.trimmed().toStdString()); !done) say(text(done.error()), true);
+            if (const auto done = book_->renameRecording(id, name.trimmed().toStdString()); !done)
+                say(text(done.error()), true);
             refreshShelf();
             if (shown_ && shown_->id == id) chooseRecording(id);
         });
@@ -414,16 +455,25 @@ void MainWindow::recordingMenu(std::int64_t id, const QPoint& at) {
         QString name;
         for (const RecordingEntry& e : recordings_)
             if (e.id == id) name = QString::fromStdString(e.fileName);
-        const QString target = dialogs_.saveAs(this, tr("Save the original file"), name, tr("All files (*)"));
+        const QString target =
+            dialogs_.saveAs(this, tr("Save the original file"), name, tr("All files (*)"));
         if (target.isEmpty()) return;
         const auto bytes = book_->original(id);
         QFile file(target);
-        if (!bytes) say(text(bytes.error()), true);
-        else if (!file.open(QIODevice::WriteOnly) || file.write(bytes->data(), static_cast<qint64>(bytes->size())) != static_cast<qint64>(bytes->size()) || !file.flush())
+        if (!bytes)
+            say(text(bytes.error()), true);
+        else if (!file.open(QIODevice::WriteOnly) ||
+                 file.write(bytes->data(), static_cast<qint64>(bytes->size())) !=
+                     static_cast<qint64>(bytes->size()) ||
+                 !file.flush())
             say(tr("%1: the file could not be written: %2.").arg(target, file.errorString()), true);
     });
     menu->addAction(tr("Remove from the book…"), this, [this, id] {
-        if (!dialogs_.confirm(this, tr("Remove the recording"), tr("The recording and its original file are taken out of the bench book for good."), tr("Remove"))) return;
+        if (!dialogs_.confirm(
+                this, tr("Remove the recording"),
+                tr("The recording and its original file are taken out of the bench book for good."),
+                tr("Remove")))
+            return;
         if (const auto done = book_->removeRecording(id); !done) say(text(done.error()), true);
         if (shown_ && shown_->id == id) shown_.reset();
         refreshShelf();
@@ -437,8 +487,12 @@ void MainWindow::showFinding(int index) {
     if (index < 0 || index >= static_cast<int>(cards.size())) return;
     const Card& card = cards[static_cast<std::size_t>(index)];
     findings_->selectCard(index);
-    QString words = QString::fromStdString(card.value.empty() ? card.kind : card.value + (card.plusMinus.empty() ? "" : " " + card.plusMinus));
-    curve_->showEvidence(card.evidence, words.toLower() == words.toUpper() ? words : card.value.empty() ? words.toLower() : words);
+    QString words = QString::fromStdString(
+        card.value.empty() ? card.kind
+                           : card.value + (card.plusMinus.empty() ? "" : " " + card.plusMinus));
+    curve_->showEvidence(card.evidence, words.toLower() == words.toUpper() ? words
+                                        : card.value.empty()               ? words.toLower()
+                                                                           : words);
 }
 
 void MainWindow::saveSheet() {
@@ -446,11 +500,15 @@ void MainWindow::saveSheet() {
     std::int64_t battery = 0;
     for (const RecordingEntry& e : recordings_)
         if (e.id == shown_->id) battery = e.batteryId;
-    const QString target = dialogs_.saveAs(this, tr("Save the bench sheet"), tr("bench sheet.pdf"), tr("PDF (*.pdf);;HTML (*.html)"));
+    const QString target = dialogs_.saveAs(this, tr("Save the bench sheet"), tr("bench sheet.pdf"),
+                                           tr("PDF (*.pdf);;HTML (*.html)"));
     if (target.isEmpty()) return;
-    const auto done = writeSheet(target, *shown_, QString::fromStdString(batteryOf(battery).name), QDate::currentDate().toString("d MMMM yyyy"));
-    if (!done) say(text(done.error()), true);
-    else say(tr("The bench sheet is in %1.").arg(target));
+    const auto done = writeSheet(target, *shown_, QString::fromStdString(batteryOf(battery).name),
+                                 QDate::currentDate().toString("d MMMM yyyy"));
+    if (!done)
+        say(text(done.error()), true);
+    else
+        say(tr("The bench sheet is in %1.").arg(target));
 }
 
 void MainWindow::switchBook() {
@@ -488,7 +546,9 @@ void MainWindow::dropEvent(QDropEvent* event) {
         event->acceptProposedAction();
         openFiles(paths);
     } else if (!event->mimeData()->urls().isEmpty()) {
-        say(tr("Only files on this computer can be dropped here; nothing is fetched from a network."), true);
+        say(tr("Only files on this computer can be dropped here; nothing is fetched from a "
+               "network."),
+            true);
     }
 }
 
@@ -496,7 +556,8 @@ void MainWindow::resizeEvent(QResizeEvent* event) {
     QMainWindow::resizeEvent(event);
     const bool narrow = width() < 1120;
     bar_->setSubtitlesShown(!narrow);
-    if (narrow != (event->oldSize().width() < 1120) || event->oldSize().width() <= 0) shelf_->setVisible(!narrow);
+    if (narrow != (event->oldSize().width() < 1120) || event->oldSize().width() <= 0)
+        shelf_->setVisible(!narrow);
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

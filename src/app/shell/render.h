@@ -7,7 +7,8 @@ class QApplication;
 
 namespace nk {
 
-/// Writes the main views in both looks as PNG files of 1280×800 to `folder`. Returns an exit status.
+/// Writes the main views in both looks as PNG files of 1280×800 to `folder`. Returns an exit
+/// status.
 int renderViews(QApplication& app, const QString& folder);
 
 }  // namespace nk

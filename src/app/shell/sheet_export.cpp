@@ -1,11 +1,11 @@
 #include "app/shell/sheet_export.h"
 
+#include <QAbstractTextDocumentLayout>
 #include <QBuffer>
 #include <QPainter>
 #include <QPdfWriter>
 #include <QSaveFile>
 #include <QSvgRenderer>
-#include <QAbstractTextDocumentLayout>
 #include <QTextBlock>
 #include <QTextDocument>
 
@@ -14,7 +14,8 @@
 
 namespace nk {
 
-Expected<void> writeSheet(const QString& path, const ShownRecording& shown, const QString& batteryName, const QString& date) {
+Expected<void> writeSheet(const QString& path, const ShownRecording& shown,
+                          const QString& batteryName, const QString& date) {
     SheetInput in;
     in.title = shown.title.toStdString();
     in.batteryName = batteryName.isEmpty() ? std::string("Battery") : batteryName.toStdString();
@@ -45,18 +46,25 @@ Expected<void> writeSheet(const QString& path, const ShownRecording& shown, cons
             QImage blank(8, 8, QImage::Format_ARGB32);
             blank.fill(Qt::transparent);
             document.addResource(QTextDocument::ImageResource, QUrl("curve"), blank);
-            document.setHtml(QString::fromStdString(benchSheetHtml(in, QString("<p><img src=\"curve\" width=\"%1\" height=\"%2\"></p>").arg(size.width()).arg(size.height()).toStdString())));
+            document.setHtml(QString::fromStdString(
+                benchSheetHtml(in, QString("<p><img src=\"curve\" width=\"%1\" height=\"%2\"></p>")
+                                       .arg(size.width())
+                                       .arg(size.height())
+                                       .toStdString())));
             QRectF place;
             for (QTextBlock block = document.begin(); block.isValid(); block = block.next())
                 for (auto it = block.begin(); !it.atEnd(); ++it)
-                    if (it.fragment().charFormat().isImageFormat()) place = QRectF(document.documentLayout()->blockBoundingRect(block).topLeft(), size);
+                    if (it.fragment().charFormat().isImageFormat())
+                        place = QRectF(
+                            document.documentLayout()->blockBoundingRect(block).topLeft(), size);
             QPainter painter(&writer);
             const int pages = document.pageCount();
             for (int p = 0; p < pages; ++p) {
                 if (p > 0) writer.newPage();
                 painter.save();
                 painter.translate(0, -p * page.height());
-                document.drawContents(&painter, QRectF(0, p * page.height(), page.width(), page.height()));
+                document.drawContents(&painter,
+                                      QRectF(0, p * page.height(), page.width(), page.height()));
                 if (place.top() >= p * page.height() && place.top() < (p + 1) * page.height()) {
                     QSvgRenderer renderer(QByteArray::fromStdString(svg));
                     renderer.render(&painter, place);
@@ -69,7 +77,10 @@ Expected<void> writeSheet(const QString& path, const ShownRecording& shown, cons
     }
     QSaveFile file(path);
     if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size() || !file.commit())
-        return fail(ErrorKind::Storage, "The bench sheet could not be written: " + file.errorString().toStdString() + ".", path.toStdString(), "a folder you may write to, with space left.");
+        return fail(
+            ErrorKind::Storage,
+            "The bench sheet could not be written: " + file.errorString().toStdString() + ".",
+            path.toStdString(), "a folder you may write to, with space left.");
     return {};
 }
 

@@ -9,6 +9,7 @@
 namespace nk {
 
 /// Writes HTML or PDF by the file's ending (.pdf, else HTML). The file appears whole or not at all.
-Expected<void> writeSheet(const QString& path, const ShownRecording& shown, const QString& batteryName, const QString& date);
+Expected<void> writeSheet(const QString& path, const ShownRecording& shown,
+                          const QString& batteryName, const QString& date);
 
 }  // namespace nk

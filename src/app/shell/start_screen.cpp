@@ -15,7 +15,11 @@ StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
     auto* title = new QLabel(tr("The shelf is empty"), this);
     title->setStyleSheet("font-size:24px;font-weight:600;");
     title->setAlignment(Qt::AlignHCenter);
-    auto* text = new QLabel(tr("Bring a log of a charge or discharge: time, voltage and current, from any logger. You get the steps, the capacity it really gave, and the knee, each with its proof on the curve. Everything is kept in your bench book on this computer."), this);
+    auto* text = new QLabel(
+        tr("Bring a log of a charge or discharge: time, voltage and current, from any logger. You "
+           "get the steps, the capacity it really gave, and the knee, each with its proof on the "
+           "curve. Everything is kept in your bench book on this computer."),
+        this);
     text->setWordWrap(true);
     text->setAlignment(Qt::AlignHCenter);
     text->setProperty("role", "muted");
@@ -28,7 +32,8 @@ StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
     auto* row = new QHBoxLayout;
     row->setSpacing(14);
     row->addStretch(1);
-    const auto way = [&](const QString& name, const QString& words, const QString& button, bool primary) {
+    const auto way = [&](const QString& name, const QString& words, const QString& button,
+                         bool primary) {
         auto* card = new QFrame(this);
         card->setProperty("role", "card");
         card->setFixedWidth(230);
@@ -47,9 +52,20 @@ StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
         row->addWidget(card);
         return b;
     };
-    connect(way("startOpen", tr("A file from your logger (CSV, TSV, TXT). You can also drop it anywhere on this window."), tr("Open a log…"), true), &QPushButton::clicked, this, &StartScreen::openRequested);
-    connect(way("startPaste", tr("A table you copied from a spreadsheet or a web page, with its header row."), tr("Paste a table"), false), &QPushButton::clicked, this, &StartScreen::pasteRequested);
-    connect(way("startDemo", tr("Made-up logs of a small observatory's field kit, to look around in. They can be deleted again."), tr("Load the demo bench"), false), &QPushButton::clicked, this, &StartScreen::demoRequested);
+    connect(way("startOpen",
+                tr("A file from your logger (CSV, TSV, TXT). You can also drop it anywhere on this "
+                   "window."),
+                tr("Open a log…"), true),
+            &QPushButton::clicked, this, &StartScreen::openRequested);
+    connect(way("startPaste",
+                tr("A table you copied from a spreadsheet or a web page, with its header row."),
+                tr("Paste a table"), false),
+            &QPushButton::clicked, this, &StartScreen::pasteRequested);
+    connect(way("startDemo",
+                tr("Made-up logs of a small observatory's field kit, to look around in. They can "
+                   "be deleted again."),
+                tr("Load the demo bench"), false),
+            &QPushButton::clicked, this, &StartScreen::demoRequested);
     row->addStretch(1);
     outer->addLayout(row);
     outer->addStretch(3);

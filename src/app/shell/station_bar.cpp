@@ -66,7 +66,8 @@ void StationBar::addStation(const QString& name, const QString& question) {
 }
 
 void StationBar::setCurrent(int index) {
-    for (std::size_t k = 0; k < entries_.size(); ++k) entries_[k].button->setChecked(static_cast<int>(k) == index);
+    for (std::size_t k = 0; k < entries_.size(); ++k)
+        entries_[k].button->setChecked(static_cast<int>(k) == index);
 }
 
 void StationBar::setBook(const QString& name, const QString& note) {

@@ -7,7 +7,9 @@
 #include <cmath>
 
 // The resources live in a static library: they are linked only when named (outside any namespace).
-static void initResources() { Q_INIT_RESOURCE(assets); }
+static void initResources() {
+    Q_INIT_RESOURCE(assets);
+}
 
 namespace nk {
 
@@ -16,10 +18,13 @@ const Theme& Theme::paper() {
         Theme p;
         p.name = "paper";
         p.window = "#f7f5f0", p.panel = "#efece5", p.card = "#ffffff", p.plot = "#fffefc";
-        p.text = "#22211e", p.muted = "#5b5952", p.line = "#d9d4c8", p.accent = "#0f5c62", p.onAccent = "#ffffff";
+        p.text = "#22211e", p.muted = "#5b5952", p.line = "#d9d4c8", p.accent = "#0f5c62",
+        p.onAccent = "#ffffff";
         p.hazard = "#a3271b", p.selection = "#dfeae8";
-        p.voltage = "#0f5c62", p.current = "#9a5118", p.temperature = "#79367f", p.charge = "#475878";
-        p.rest = "#e7e3da", p.chargeBlock = "#cfe2df", p.voltageBlock = "#e8ddc0", p.dischargeBlock = "#f0d5c4", p.otherBlock = "#ddd8e8";
+        p.voltage = "#0f5c62", p.current = "#9a5118", p.temperature = "#79367f",
+        p.charge = "#475878";
+        p.rest = "#e7e3da", p.chargeBlock = "#cfe2df", p.voltageBlock = "#e8ddc0",
+        p.dischargeBlock = "#f0d5c4", p.otherBlock = "#ddd8e8";
         return p;
     }();
     return t;
@@ -31,10 +36,13 @@ const Theme& Theme::nightBench() {
         n.name = "night bench";
         n.dark = true;
         n.window = "#171a1b", n.panel = "#1d2122", n.card = "#25292b", n.plot = "#1b1f20";
-        n.text = "#ece8df", n.muted = "#aaa69b", n.line = "#3a4042", n.accent = "#74c9c6", n.onAccent = "#10292a";
+        n.text = "#ece8df", n.muted = "#aaa69b", n.line = "#3a4042", n.accent = "#74c9c6",
+        n.onAccent = "#10292a";
         n.hazard = "#ff9486", n.selection = "#28403f";
-        n.voltage = "#74c9c6", n.current = "#e6a56f", n.temperature = "#d3a0da", n.charge = "#a6b6da";
-        n.rest = "#2e3335", n.chargeBlock = "#204644", n.voltageBlock = "#4a4128", n.dischargeBlock = "#54362a", n.otherBlock = "#3a3550";
+        n.voltage = "#74c9c6", n.current = "#e6a56f", n.temperature = "#d3a0da",
+        n.charge = "#a6b6da";
+        n.rest = "#2e3335", n.chargeBlock = "#204644", n.voltageBlock = "#4a4128",
+        n.dischargeBlock = "#54362a", n.otherBlock = "#3a3550";
         return n;
     }();
     return t;
@@ -45,8 +53,12 @@ namespace {
 const Theme* g_current = nullptr;
 QString g_family;
 
-double linear(double c) { return c <= 0.03928 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4); }
-double luminance(const QColor& c) { return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF()); }
+double linear(double c) {
+    return c <= 0.03928 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4);
+}
+double luminance(const QColor& c) {
+    return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
+}
 
 }  // namespace
 
@@ -56,14 +68,17 @@ double contrastRatio(const QColor& a, const QColor& b) {
     return (std::max(la, lb) + 0.05) / (std::min(la, lb) + 0.05);
 }
 
-const Theme& currentTheme() { return g_current != nullptr ? *g_current : Theme::paper(); }
+const Theme& currentTheme() {
+    return g_current != nullptr ? *g_current : Theme::paper();
+}
 
 QString loadFonts() {
     if (!g_family.isEmpty()) return g_family;
     initResources();
     g_family = "sans-serif";
     for (const char* style : {"Regular", "Medium", "SemiBold"}) {
-        const int id = QFontDatabase::addApplicationFont(QString(":/fonts/NarrowKneeText-%1.otf").arg(style));
+        const int id =
+            QFontDatabase::addApplicationFont(QString(":/fonts/NarrowKneeText-%1.otf").arg(style));
         const QStringList families = QFontDatabase::applicationFontFamilies(id);
         if (!families.isEmpty() && g_family == "sans-serif") g_family = families.first();
     }
@@ -71,8 +86,10 @@ QString loadFonts() {
 }
 
 void applyTheme(QApplication& app, ThemeChoice choice) {
-    static const bool systemDark = QApplication::palette().color(QPalette::Window).lightness() < 110;
-    const bool dark = choice == ThemeChoice::NightBench || (choice == ThemeChoice::System && systemDark);
+    static const bool systemDark =
+        QApplication::palette().color(QPalette::Window).lightness() < 110;
+    const bool dark =
+        choice == ThemeChoice::NightBench || (choice == ThemeChoice::System && systemDark);
     g_current = dark ? &Theme::nightBench() : &Theme::paper();
     const Theme& t = *g_current;
     QApplication::setStyle(QStyleFactory::create("Fusion"));
@@ -147,8 +164,10 @@ QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 #inlineBar { background: @selection; border: 1px solid @accent; border-radius: 6px; }
 #inlineBar[hazard="true"] { border: 2px solid @hazard; background: @card; }
 )";
-    const std::pair<const char*, QColor> names[] = {{"@window", window}, {"@panel", panel}, {"@card", card}, {"@text", text}, {"@muted", muted}, {"@line", line},
-                                                    {"@onAccent", onAccent}, {"@accent", accent}, {"@hazard", hazard}, {"@selection", selection}};
+    const std::pair<const char*, QColor> names[] = {
+        {"@window", window}, {"@panel", panel},        {"@card", card},         {"@text", text},
+        {"@muted", muted},   {"@line", line},          {"@onAccent", onAccent}, {"@accent", accent},
+        {"@hazard", hazard}, {"@selection", selection}};
     for (const auto& [key, colour] : names) css.replace(key, colour.name());
     return css;
 }

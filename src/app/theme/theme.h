@@ -1,5 +1,6 @@
 // The two looks, "paper" and "night bench": one table of colours, from which the palette, the style
-// sheet and the plots take theirs. Every text and line colour passes WCAG AA on its ground (tested).
+// sheet and the plots take theirs. Every text and line colour passes WCAG AA on its ground
+// (tested).
 #pragma once
 
 #include <QColor>
@@ -12,9 +13,9 @@ namespace nk {
 struct Theme {
     QString name;
     bool dark = false;
-    QColor window, panel, card, plot;            // grounds, from back to front
+    QColor window, panel, card, plot;  // grounds, from back to front
     QColor text, muted, line, accent, onAccent, hazard, selection;
-    QColor voltage, current, temperature, charge;  // series
+    QColor voltage, current, temperature, charge;                        // series
     QColor rest, chargeBlock, voltageBlock, dischargeBlock, otherBlock;  // step ribbon
 
     static const Theme& paper();

@@ -1,0 +1,323 @@
+// The real window, driven with real mouse and key events (offscreen platform or Xvfb).
+#include <gtest/gtest.h>
+
+#include <QApplication>
+#include <QClipboard>
+#include <QComboBox>
+#include <QDropEvent>
+#include <QFile>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSettings>
+#include <QSignalSpy>
+#include <QSpinBox>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QTextStream>
+
+#include "app/findings/finding_card.h"
+#include "app/findings/findings_panel.h"
+#include "app/plot/lanes_plot.h"
+#include "app/plot/ribbon.h"
+#include "app/shell/battery_card.h"
+#include "app/shell/main_window.h"
+#include "tests/support/sim.h"
+
+using namespace nk;
+
+namespace {
+
+class FakeDialogs : public Dialogs {
+  public:
+    QStringList openLogs(QWidget*) override { return logs; }
+    QString openBook(QWidget*) override { return book; }
+    QString saveAs(QWidget*, const QString&, const QString&, const QString&) override {
+        return save;
+    }
+    bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return yes; }
+    QStringList logs;
+    QString book, save;
+    bool yes = true;
+};
+
+class Window : public testing::Test {
+  protected:
+    void SetUp() override {
+        ASSERT_TRUE(folder_.isValid());
+        QSettings::setDefaultFormat(QSettings::IniFormat);
+        QSettings::setPath(QSettings::IniFormat, QSettings::UserScope, folder_.path());
+        QSettings().clear();
+        applyTheme(*qApp, ThemeChoice::Paper);
+        openWindow();
+    }
+    void openWindow() {
+        window_.reset();
+        auto book = BenchBook::open(path("bench.nkbook").toStdString());
+        ASSERT_TRUE(book);
+        window_ = std::make_unique<MainWindow>(std::move(*book), dialogs_);
+        window_->resize(1280, 800);
+        window_->show();
+        ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get()));
+        settle();
+    }
+    void settle() const {
+        ASSERT_TRUE(QTest::qWaitFor([this] { return !window_->busy(); }, 20000));
+    }
+    QString path(const QString& name) const { return folder_.filePath(name); }
+    QString writeLog(const QString& name, const std::string& text) const {
+        QFile file(path(name));
+        EXPECT_TRUE(file.open(QIODevice::WriteOnly));
+        file.write(text.data(), static_cast<qint64>(text.size()));
+        return path(name);
+    }
+    QString cycleLog() const {
+        return writeLog(
+            "night-14.csv",
+            nk::test::logged(nk::test::lithiumCycle(R"({"noise_V": 0.001, "noise_A": 0.001})"))
+                .text);
+    }
+    void drop(const QString& file) const {
+        QMimeData mime;
+        mime.setUrls({QUrl::fromLocalFile(file)});
+        QDragEnterEvent enter(QPoint(600, 300), Qt::CopyAction, &mime, Qt::LeftButton,
+                              Qt::NoModifier);
+        QApplication::sendEvent(window_.get(), &enter);
+        EXPECT_TRUE(enter.isAccepted());
+        QDropEvent dropped(QPointF(600, 300), Qt::CopyAction, &mime, Qt::LeftButton,
+                           Qt::NoModifier);
+        QApplication::sendEvent(window_.get(), &dropped);
+    }
+    BatteryCard* waitForCard() const {
+        BatteryCard* card = nullptr;
+        EXPECT_TRUE(QTest::qWaitFor(
+            [&] {
+                card = window_->findChild<BatteryCard*>();
+                return card != nullptr && card->isVisible();
+            },
+            20000));
+        return card;
+    }
+    template <class T>
+    T* part(const QString& name) const {
+        T* found = window_->findChild<T*>(name);
+        EXPECT_NE(found, nullptr) << name.toStdString();
+        return found;
+    }
+    void importCycle() {
+        QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+        drop(cycleLog());
+        BatteryCard* card = waitForCard();
+        ASSERT_NE(card, nullptr);
+        QTest::keyClicks(card->findChild<QLineEdit*>("name"), "Dew heater 2");
+        card->findChild<QComboBox*>("chemistry")
+            ->setCurrentIndex(card->findChild<QComboBox*>("chemistry")->findData("nmc"));
+        card->findChild<QSpinBox*>("series")->setValue(3);
+        QTest::keyClicks(card->findChild<QLineEdit*>("rated"), "2500 mAh");
+        QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
+        ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 20000));
+        settle();
+    }
+
+    QTemporaryDir folder_;
+    FakeDialogs dialogs_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+}  // namespace
+
+TEST_F(Window, JourneyFromADroppedLogToABenchSheet) {
+    EXPECT_TRUE(part<QWidget>("startScreen")->isVisible()) << "first start: three ways in";
+    importCycle();
+    EXPECT_TRUE(part<QWidget>("curveStation")->isVisible());
+    EXPECT_TRUE(part<QLabel>("recordingTitle")->text().contains("Dew heater 2"));
+
+    // The capacity card shows the number and points at the curve.
+    auto* card = part<FindingCard>("card-delivered_capacity");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return card->isVisible(); }, 5000));
+    EXPECT_TRUE(card->findChild<QLabel*>("value")->text().startsWith("2.3"))
+        << card->findChild<QLabel*>("value")->text().toStdString();
+    QTest::mouseClick(card->findChild<QPushButton*>("show"), Qt::LeftButton);
+    EXPECT_TRUE(card->property("selected").toBool());
+    auto* how = card->findChild<QPushButton*>("how");
+    QTest::mouseClick(how, Qt::LeftButton);
+    EXPECT_TRUE(card->findChild<QLabel*>("howText")->isVisible());
+    QTest::mouseClick(card->findChild<QPushButton*>("copy"), Qt::LeftButton);
+    EXPECT_TRUE(QApplication::clipboard()->text().contains("CAPACITY"));
+
+    // The ribbon by keyboard.
+    auto* ribbon = part<Ribbon>("ribbon");
+    ribbon->setFocus();
+    QTest::keyClick(ribbon, Qt::Key_Right);
+    QTest::keyClick(ribbon, Qt::Key_Right);
+    EXPECT_EQ(ribbon->selected(), 1);
+    EXPECT_TRUE(part<QLabel>("stepLine")->text().contains("constant current"));
+    auto* plot = part<LanesPlot>("lanes");
+    const double whole = plot->rangeHigh() - plot->rangeLow();
+    QTest::keyClick(ribbon, Qt::Key_Return);
+    EXPECT_LT(plot->rangeHigh() - plot->rangeLow(), 0.8 * whole) << "Enter zooms to the step";
+    plot->setFocus();
+    QTest::keyClick(plot, Qt::Key_Home);
+    EXPECT_NEAR(plot->rangeHigh() - plot->rangeLow(), whole, 1);
+
+    // The ruler and the pins.
+    QTest::mouseMove(plot, QPoint(plot->width() / 2, 120));
+    EXPECT_TRUE(part<QLabel>("ruler")->text().contains("V"));
+    QTest::keyClick(plot, Qt::Key_A);
+    QTest::mouseMove(plot, QPoint(plot->width() * 3 / 4, 120));
+    QTest::keyClick(plot, Qt::Key_B);
+    EXPECT_TRUE(part<QLabel>("pins")->text().contains("ΔV"))
+        << part<QLabel>("pins")->text().toStdString();
+
+    // Bench sheets.
+    dialogs_.save = path("sheet.html");
+    QTest::mouseClick(part<QPushButton>("sheet"), Qt::LeftButton);
+    QFile html(dialogs_.save);
+    ASSERT_TRUE(html.open(QIODevice::ReadOnly));
+    EXPECT_TRUE(html.readAll().contains("Delivered capacity"));
+    dialogs_.save = path("sheet.pdf");
+    window_->activateWindow();
+    ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+    QTest::keyClick(window_.get(), Qt::Key_P, Qt::ControlModifier);
+    QFile pdf(dialogs_.save);
+    ASSERT_TRUE(pdf.open(QIODevice::ReadOnly)) << part<QLabel>("inlineText")->text().toStdString();
+    EXPECT_TRUE(pdf.readAll().startsWith("%PDF"));
+
+    // All of it is there again after a restart, without a save button.
+    openWindow();
+    settle();
+    ASSERT_TRUE(window_->shown());
+    EXPECT_TRUE(part<QLabel>("recordingTitle")->text().contains("Dew heater 2"));
+}
+
+TEST_F(Window, ARefusedCardLeavesNoTrace) {
+    drop(cycleLog());
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    QTest::mouseClick(card->findChild<QPushButton*>("cancel"), Qt::LeftButton);
+    settle();
+    EXPECT_TRUE(window_->book().recordings()->empty());
+    EXPECT_TRUE(window_->book().batteries()->empty());
+    EXPECT_TRUE(part<QLabel>("inlineText")->text().contains("Nothing was changed"));
+}
+
+TEST_F(Window, BadFilesAreToldWithoutABox) {
+    drop(writeLog("prose.txt", "Dear diary,\nit rained.\n"));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [this] { return part<QLabel>("inlineText")->text().contains("prose.txt"); }, 10000));
+    EXPECT_EQ(QApplication::activeModalWidget(), nullptr);
+    EXPECT_TRUE(window_->book().recordings()->empty());
+}
+
+TEST_F(Window, ImportCanBeCancelled) {
+    std::string text = "time,voltage,current\n";
+    for (int k = 0; k < 400000; ++k) text += std::to_string(k) + ",3.7,1.2\n";
+    const QString file = writeLog("long.csv", text);
+    drop(file);
+    EXPECT_TRUE(window_->busy());
+    auto* cancel = part<QPushButton>("cancelWork");
+    EXPECT_TRUE(cancel->isVisible());
+    QTest::mouseClick(cancel, Qt::LeftButton);
+    EXPECT_FALSE(window_->busy());
+    QTest::qWait(200);
+    EXPECT_EQ(window_->findChild<BatteryCard*>(), nullptr) << "a dropped result asks nothing";
+    EXPECT_TRUE(window_->book().recordings()->empty());
+}
+
+TEST_F(Window, PasteATable) {
+    QApplication::clipboard()->setText(
+        QString::fromStdString("Time\tVoltage\tCurrent\n0\t4.15\t0\n60\t4.00\t-1\n120\t3.9\t-"
+                               "1\n180\t3.8\t-1\n240\t3.9\t0\n"));
+    QTest::keyClick(window_.get(), Qt::Key_V, Qt::ControlModifier);
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    QTest::keyClick(card, Qt::Key_Return);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return window_->shown() != nullptr; }, 10000));
+    EXPECT_EQ(window_->shown()->recording->size(), 5u);
+    QApplication::clipboard()->clear();
+    window_->pasteTable();
+    EXPECT_TRUE(part<QLabel>("inlineText")->text().contains("clipboard"));
+}
+
+TEST_F(Window, TheCardSaysWhatDoesNotFit) {
+    drop(cycleLog());
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    card->findChild<QComboBox*>("chemistry")
+        ->setCurrentIndex(card->findChild<QComboBox*>("chemistry")->findData("lfp"));
+    EXPECT_TRUE(card->findChild<QLabel*>("note")->text().contains("too much"));
+    QTest::keyClicks(card->findChild<QLineEdit*>("rated"), "lots");
+    EXPECT_FALSE(card->findChild<QPushButton*>("accept")->isEnabled());
+    card->reject();
+}
+
+TEST_F(Window, EditingTheCardAnalysesAnew) {
+    importCycle();
+    QTest::mouseClick(part<QPushButton>("battery-1"), Qt::LeftButton);
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+    card->findChild<QComboBox*>("chemistry")
+        ->setCurrentIndex(card->findChild<QComboBox*>("chemistry")->findData("lfp"));
+    QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 10000));
+    EXPECT_TRUE(window_->shown()->analysis.hasHazard()) << "4.20 V is far over an LFP cell's limit";
+    EXPECT_EQ(window_->findChild<FindingsPanel*>()->cards().front().tone, CardTone::Hazard);
+}
+
+TEST_F(Window, DemoBenchInBothLooksAndASmallWindow) {
+    QSignalSpy finished(window_.get(), &MainWindow::importFinished);
+    QTest::mouseClick(part<QPushButton>("startDemo"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return finished.count() > 0; }, 60000));
+    settle();
+    EXPECT_GE(window_->book().recordings()->size(), 3u);
+    window_->setTheme(ThemeChoice::NightBench);
+    EXPECT_FALSE(window_->grab().isNull());
+    window_->resize(1024, 700);
+    QTest::qWait(20);
+    EXPECT_FALSE(part<QWidget>("shelf")->isVisible()) << "the shelf folds away in a small window";
+    window_->loadDemo();
+    settle();
+    const auto again = window_->book().recordings()->size();
+    window_->loadDemo();
+    settle();
+    EXPECT_EQ(window_->book().recordings()->size(), again) << "loading twice doubles nothing";
+}
+
+TEST_F(Window, EveryControlHasAName) {
+    importCycle();
+    for (const QPushButton* b : window_->findChildren<QPushButton*>())
+        EXPECT_FALSE(b->text().isEmpty() && b->accessibleName().isEmpty())
+            << b->objectName().toStdString();
+    EXPECT_FALSE(part<LanesPlot>("lanes")->accessibleName().isEmpty());
+    EXPECT_FALSE(part<Ribbon>("ribbon")->accessibleName().isEmpty());
+}
+
+TEST(Look, EveryColourPairPassesWcagAA) {
+    for (const Theme* t : {&Theme::paper(), &Theme::nightBench()}) {
+        for (const QColor& ground : {t->window, t->panel, t->card, t->plot, t->selection})
+            for (const QColor& ink : {t->text, t->muted, t->accent})
+                EXPECT_GE(contrastRatio(ink, ground), 4.5)
+                    << t->name.toStdString() << " " << ink.name().toStdString() << " on "
+                    << ground.name().toStdString();
+        EXPECT_GE(contrastRatio(t->hazard, t->card), 4.5);
+        EXPECT_GE(contrastRatio(t->onAccent, t->accent), 4.5);
+        for (const QColor& block :
+             {t->rest, t->chargeBlock, t->voltageBlock, t->dischargeBlock, t->otherBlock})
+            EXPECT_GE(contrastRatio(t->text, block), 4.5);
+        // Lines and graphics: 3:1 (WCAG 2.1, 1.4.11).
+        for (const QColor& series : {t->voltage, t->current, t->temperature, t->charge})
+            EXPECT_GE(contrastRatio(series, t->plot), 3.0);
+    }
+    EXPECT_NEAR(contrastRatio(Qt::black, Qt::white), 21, 0.01)
+        << "the published extreme of the formula";
+}
+
+int main(int argc, char** argv) {
+    testing::InitGoogleTest(&argc, argv);
+    QApplication app(argc, argv);
+    QApplication::setOrganizationName("narrow-knee-test");
+    QApplication::setApplicationName("narrow-knee-test");
+    return RUN_ALL_TESTS();
+}
