@@ -12,6 +12,8 @@ constexpr double kKelvin = 273.15;
 
 double Cell::openCircuit_V() const {
     const OpenCircuitCurve& ocv = p_.chemistry->ocv;
+    // In overcharge a nickel electrode's own voltage stands still; the bump is added elsewhere.
+    if (p_.chemistry->nickel() && s_.soc > 0.95) return ocv.voltage_V(0.95);
     // Beyond the table the end slopes go on, so that an overcharged cell shows it.
     if (s_.soc > 1)
         return ocv.voltage_V(1) +
@@ -23,18 +25,18 @@ double Cell::openCircuit_V() const {
 double Cell::chargeEfficiency() const {
     if (!p_.chemistry->nickel()) return 1;
     // A smooth step about full charge: all is stored before, next to nothing after.
-    return 0.995 / (1 + std::exp((s_.soc - 1.0) / p_.fullSharpness));
+    return 0.995 / (1 + std::exp((s_.soc - 0.965) / p_.fullSharpness));
 }
 
 double Cell::sourceVoltage_V(double current_A) const {
     double v = openCircuit_V() + s_.v1_V + s_.v2_V;
     if (p_.chemistry->nickel() && current_A > 0) {
-        // Gas evolution raises the voltage as the efficiency falls, more at a higher rate; warmth
-        // brings it down again. Together they make the peak.
+        // Gas evolution raises the voltage before the efficiency falls, more at a higher rate; the
+        // warmth of what is no longer stored then brings it down. Together they make the peak.
         const double rate = current_A / p_.capacity_Ah;
         const double lost = 1 - chargeEfficiency();
-        v += 0.055 * std::sqrt(std::max(rate, 0.0)) * lost;
-        v -= p_.warmDrop_V_K * lost * std::max(0.0, s_.temperature_C - 25);
+        v += 0.055 * std::sqrt(std::max(rate, 0.0)) / (1 + std::exp(-(s_.soc - 0.92) / 0.015));
+        v -= p_.warmDrop_V_K * lost * rate / (rate + 0.3) * (s_.temperature_C - 25);
     }
     return v;
 }

@@ -37,10 +37,10 @@ void readBattery(const json& j, Scenario& s) {
     p.heatLoss_W_K = get(b, "heat_loss_W_K", 0.03 * p.capacity_Ah + 0.02);
     p.leak_A = get(b, "leak_A", 0);
     p.warmDrop_V_K = get(b, "warm_drop_V_K",
-                         s.battery.chemistry == "nicd"   ? 0.006
-                         : s.battery.chemistry == "nimh" ? 0.0035
+                         s.battery.chemistry == "nicd"   ? 0.0020
+                         : s.battery.chemistry == "nimh" ? 0.0009
                                                          : 0);
-    p.fullSharpness = get(b, "full_sharpness", 0.02);
+    p.fullSharpness = get(b, "full_sharpness", 0.012);
     CellState state;
     state.soc = get(b, "soc", 0.3);
     state.temperature_C = get(b, "temperature_C", s.ambient_C);
