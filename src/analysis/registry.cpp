@@ -3,7 +3,11 @@
 // line here.
 #include "analysis.h"
 #include "capacity/capacity.h"
+#include "finish/audit.h"
 #include "finish/finish.h"
+#include "finish/nickel.h"
+#include "finish/relaxation.h"
+#include "finish/taper.h"
 #include "log/log_quality.h"
 #include "safety/safety.h"
 
@@ -48,6 +52,33 @@ const std::vector<Metric>& metrics() {
          "Median of the last three samples before the charger stopped.", 1, computeTaperEnd},
         {"charge_in_cv", "Charge at constant voltage",
          "The charging current summed from the knee to the end.", 1, computeChargeInCv},
+        {"taper_time_constant", "Time constant of the taper",
+         "The part of the tail under half of its first current is fitted with one exponential and, "
+         "where the data show one, a floor current (variable projection). In theory it is 3600·R/k "
+         "seconds for a resistance R and an open-circuit slope k in V/Ah.",
+         1, computeTaperTimeConstant},
+        {"charge_left_at_stop", "Charge still missing at the stop",
+         "The integral of the fitted tail from the stop until the current would reach zero, or its "
+         "floor, at the same set voltage: the current over the floor times the time constant. "
+         "Where models that fit alike disagree, their range is in the uncertainty.",
+         1, computeChargeLeft},
+        {"fullness_at_stop", "Fullness at the stop",
+         "One minus the missing charge over the rated capacity.", 1, computeFullness},
+        {"rested_voltage", "Rested voltage",
+         "The voltage of the rest after a charge or discharge, fitted with one exponential after "
+         "its first tenth and carried on to its end. Every time constant that fits about as well "
+         "counts in the uncertainty.",
+         1, computeRestedVoltage},
+        {"peak_time", "Voltage peak",
+         "Highest point of the smoothed voltage (centred, at most one minute) after a hold-off of "
+         "ten minutes that is followed by a fall of 1 mV a cell or more. −ΔV as described in "
+         "Linden, Handbook of Batteries (from memory).",
+         1, computePeakTime},
+        {"peak_drop_per_cell", "Drop after the peak",
+         "Smoothed peak voltage minus the voltage at the stop, per cell.", 1, computePeakDrop},
+        {"end_dtdt", "Warming at the stop",
+         "Straight line through the temperature of the last 120 seconds of the charge.", 1,
+         computeEndDtdt},
         {"max_temperature", "Highest temperature",
          "The highest sample of the battery's temperature column, single outliers left aside.", 1,
          computeMaxTemperature},
@@ -73,6 +104,35 @@ const std::vector<Check>& checks() {
          "most).",
          checkChargedHot},
         {"too_hot", "Temperature at any time against 60 °C.", checkTooHot},
+        {"overdrained_start", "Rested voltage before a charge against what the chemistry bears.",
+         checkOverdrainedStart},
+        {"wrong_chemistry",
+         "The voltage a charger held against the set voltages of the chemistries.",
+         checkWrongChemistry},
+        {"not_terminated",
+         "More than an hour at the set voltage with a current that stays in a band above zero.",
+         checkNotTerminated},
+        {"stopped_early", "Constant voltage that ended above 1.1 times C/10.", checkStoppedEarly},
+        {"tops_up", "Two or more further charges to the set voltage after the end of a charge.",
+         checkTopsUp},
+        {"overcharged",
+         "Nickel: charge after the peak over a tenth of the rating, or more than 165 % of it put "
+         "in.",
+         checkOvercharged},
+        {"no_peak", "Nickel: no fall of 1 mV a cell from a maximum after ten minutes.",
+         checkNoPeak},
+        {"false_peak", "Nickel: a maximum in the first ten minutes from which the voltage fell.",
+         checkFalsePeak},
+        {"worn",
+         "Set voltage reached within a minute of the start although the battery was not nearly "
+         "full.",
+         checkFirstMinute},
+        {"good_finish",
+         "A taper to C/10 or less at the chemistry's own set voltage. Schools: C/10 quick, C/20 "
+         "usual, C/30 to C/50 patient.",
+         checkGoodFinish},
+        {"balancing", "A steady small current at the end while the logged cells come together.",
+         checkBalancing},
         {"part_charged_start",
          "State of charge from the rested voltage before the discharge, by the chemistry's "
          "open-circuit curve.",

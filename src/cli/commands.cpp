@@ -8,6 +8,7 @@
 #include "analyse_command.h"
 #include "book_command.h"
 #include "options.h"
+#include "replay_command.h"
 #include "simulate_command.h"
 
 namespace nk {
@@ -25,9 +26,11 @@ int runCommandLine(std::vector<std::string> args, std::ostream& out, std::ostrea
         "--fail-on-hazard).");
     int status = 0;
     AnalyseCommand analyse(app, status, out, err);
+    ReplayCommand replay(app, status, out, err);
     SimulateCommand simulate(app, status, out, err);
     BookCommand book(app, status, out, err);
     try {
+        args = joinRuleValues(args);
         std::vector<std::string> reversed(args.rbegin(), args.rend());
         app.parse(reversed);
     } catch (const CLI::ParseError& e) {

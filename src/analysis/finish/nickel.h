@@ -1,0 +1,37 @@
+// Nickel charges: the voltage peak, what came after it, and the slopes at the stop (methods.md §5).
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "analysis/analysis.h"
+
+namespace nk {
+
+inline constexpr double kHoldOff_s = 600;  ///< against false early peaks
+
+/// One nickel charge as a whole: its steps joined, brief pauses included.
+struct NickelCharge {
+    int step = -1;  ///< its first step
+    std::size_t first = 0, last = 0;
+    bool peaked = false;
+    double peak_s = kNaN;
+    double peakUncertainty_s = kNaN;
+    double peak_V = kNaN;        ///< smoothed, whole battery
+    double drop_V = kNaN;        ///< per cell, from the peak to the stop
+    double falseEarly_s = kNaN;  ///< a maximum within the hold-off that the voltage fell from
+    double dVdt_V_s = kNaN;      ///< at the stop, per cell
+    double dTdt_C_min = kNaN;    ///< at the stop, regression over 120 s
+    double rise_C = kNaN;        ///< from start to stop
+    double charge_Ah = 0;
+    double afterPeak_Ah = 0;
+    double rate_C = kNaN;
+};
+
+std::vector<NickelCharge> nickelCharges(const AnalysisInput& in);
+
+void computePeakTime(const AnalysisInput& in, std::vector<Reading>& out);
+void computePeakDrop(const AnalysisInput& in, std::vector<Reading>& out);
+void computeEndDtdt(const AnalysisInput& in, std::vector<Reading>& out);
+
+}  // namespace nk

@@ -1,0 +1,139 @@
+#include "relaxation.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "quantity/format.h"
+
+namespace nk {
+
+std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
+    const auto t = r.time_s();
+    const auto v = r.voltage_V();
+    if (rest.kind != StepKind::Rest || rest.last <= rest.first + 6) return std::nullopt;
+    const double length = t[rest.last] - t[rest.first];
+    if (length < 120) return std::nullopt;
+    // The fast part is over after a tenth; what is left is close to one exponential.
+    const std::size_t first = std::min(rest.last - 5, r.lowerBound(t[rest.first] + 0.1 * length));
+    const std::size_t bin = std::max<std::size_t>(1, (rest.last - first + 1) / 300);
+    std::vector<double> x, y;
+    for (std::size_t k = first; k + bin <= rest.last + 1; k += bin) {
+        double st = 0, sv = 0;
+        for (std::size_t n = k; n < k + bin; ++n) st += t[n], sv += v[n];
+        x.push_back(st / static_cast<double>(bin) - t[first]);
+        y.push_back(sv / static_cast<double>(bin));
+    }
+    if (x.size() < 5) return std::nullopt;
+    struct Try {
+        double misfit, rested, amplitude;
+    };
+    const auto solve = [&](double tau) {
+        double n = 0, se = 0, see = 0, sy = 0, sey = 0;
+        for (std::size_t k = 0; k < x.size(); ++k) {
+            const double e = std::exp(-x[k] / tau);
+            n += 1, se += e, see += e * e, sy += y[k], sey += e * y[k];
+        }
+        const double det = n * see - se * se;
+        Try out{1e300, sy / n, 0};
+        if (det <= 1e-14 * n * see) return out;
+        out.amplitude = (n * sey - se * sy) / det;
+        out.rested = (see * sy - se * sey) / det;
+        out.misfit = 0;
+        for (std::size_t k = 0; k < x.size(); ++k) {
+            const double d = y[k] - out.rested - out.amplitude * std::exp(-x[k] / tau);
+            out.misfit += d * d;
+        }
+        return out;
+    };
+    const double span = x.back();
+    double best = 1e300;
+    double tau = span;
+    std::vector<std::pair<double, Try>> tries;
+    for (int k = 0; k <= 80; ++k) {
+        const double candidate = span * std::pow(10.0, -1.6 + 2.0 * k / 80);
+        const Try s = solve(candidate);
+        tries.emplace_back(candidate, s);
+        if (s.misfit < best) best = s.misfit, tau = candidate;
+    }
+    const Try s = solve(tau);
+    Relaxation out;
+    out.tau_s = tau;
+    double last = 0;
+    const std::size_t tail = std::min<std::size_t>(x.size(), 5);
+    for (std::size_t k = x.size() - tail; k < x.size(); ++k)
+        last += y[k] / static_cast<double>(tail);
+    out.last_V = last;
+    out.rested_V = s.rested;
+    // Every time constant that fits about as well gives a rested voltage: their range is its doubt.
+    const ChannelQuality& q = r.voltageQuality();
+    const double noise = q.sigma() / std::sqrt(static_cast<double>(bin));
+    const double limit =
+        best +
+        std::max(4 * noise * noise, 4 * best / std::max(1.0, static_cast<double>(x.size()) - 3));
+    double low = s.rested, high = s.rested;
+    for (const auto& [c, other] : tries)
+        if (other.misfit <= limit && std::abs(other.rested - last) < 0.1 * last)
+            low = std::min(low, other.rested), high = std::max(high, other.rested);
+    const double moves = std::abs(s.rested - last);
+    out.settled = moves < std::max(noise, 0.5 * q.resolution);
+    if (moves > 0.05 * last) out.rested_V = last;  // an extrapolation this far is none
+    out.uncertainty_V =
+        quadrature({(high - low) / 2 / std::sqrt(3.0), moves / 2 / std::sqrt(3.0),
+                    noise / std::sqrt(static_cast<double>(x.size())),
+                    q.noise >= 0.5 * q.resolution ? 0.0 : quantisation(q.resolution)});
+    return out;
+}
+
+void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
+    const auto& list = in.steps.list;
+    const Chemistry* c = in.chemistry();
+    for (std::size_t k = 1; k < list.size(); ++k) {
+        if (list[k].kind != StepKind::Rest || !list[k - 1].isActive() ||
+            list[k - 1].kind == StepKind::Pulse || list[k].cutOut)
+            continue;
+        Reading r;
+        r.name = "rested_voltage";
+        r.unit = "V";
+        r.method = "relaxation_fit";
+        r.evidence = {list[k].start_s, list[k].end_s, static_cast<int>(k)};
+        const auto fit = fitRelaxation(in.recording, list[k]);
+        if (!fit) {
+            r.caveats.push_back(
+                "Not measurable from this log: the rest is shorter than two minutes. Let it rest "
+                "half an hour.");
+        } else {
+            r.value = fit->rested_V;
+            r.uncertainty =
+                quadrature({fit->uncertainty_V, rectangle(in.accuracy.voltageGain * r.value),
+                            rectangle(in.accuracy.voltageOffsetSteps *
+                                      in.recording.voltageQuality().resolution)});
+            if (!fit->settled)
+                r.caveats.push_back(
+                    fmt::format("Still moving at the end of the rest ({}): extrapolated.",
+                                fixed(fit->last_V, 3) + " V"));
+            if (c != nullptr) {
+                const double perCell = r.value / in.battery.cells();
+                const double soc = c->ocv.soc(perCell);
+                const double slope = std::max(c->ocv.slope_V(std::clamp(soc, 0.02, 0.98)), 1e-3);
+                const double spread = std::min(
+                    0.5, std::hypot(c->ocvSpread_V, r.uncertainty / in.battery.cells()) / slope);
+                r.caveats.push_back(
+                    fmt::format("By the usual curve of {} that is {:.0f} ± {:.0f} % charged.",
+                                c->label, 100 * soc, 200 * spread));
+            }
+            if (list[k - 1].kind == StepKind::CvCharge) {
+                const double gap = list[k - 1].endVoltage_V - r.value;
+                r.caveats.push_back(
+                    fmt::format("{} under the charger's set voltage. The charger showed the "
+                                "voltage with its current flowing; the difference is resistance "
+                                "and settling, not a display that lies.",
+                                shortValue(gap, "V")));
+            }
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+}  // namespace nk

@@ -1,0 +1,348 @@
+#include "taper.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "quantity/format.h"
+
+namespace nk {
+
+double TaperFit::current_A(double t_s) const {
+    return floor_A + amplitude_A * std::exp(-(t_s - start_s) / tau_s);
+}
+
+namespace {
+
+struct Points {
+    std::vector<double> t, i, w;  ///< binned, w = samples in the bin
+    double first_s = 0;
+};
+
+Points binned(const Recording& r, std::size_t first, std::size_t last) {
+    Points p;
+    const auto t = r.time_s();
+    const auto c = r.current_A();
+    p.first_s = t[first];
+    const std::size_t bin = std::max<std::size_t>(1, (last - first + 1) / 400);
+    for (std::size_t k = first; k + bin <= last + 1; k += bin) {
+        double st = 0;
+        double sc = 0;
+        for (std::size_t n = k; n < k + bin; ++n) st += t[n], sc += c[n];
+        p.t.push_back(st / static_cast<double>(bin) - p.first_s);
+        p.i.push_back(sc / static_cast<double>(bin));
+        p.w.push_back(static_cast<double>(bin));
+    }
+    return p;
+}
+
+struct Linear {
+    double amplitude = 0, floor = 0, misfit = 0;
+};
+
+/// For a given time constant amplitude and floor follow linearly (variable projection, Golub and
+/// Pereyra, SIAM J. Numer. Anal. 10 (1973) 413–432). The floor is never negative.
+Linear solve(const Points& p, double tau, bool withFloor) {
+    double sw = 0, se = 0, see = 0, si = 0, sei = 0;
+    for (std::size_t k = 0; k < p.t.size(); ++k) {
+        const double e = std::exp(-p.t[k] / tau);
+        const double w = p.w[k];
+        sw += w, se += w * e, see += w * e * e, si += w * p.i[k], sei += w * e * p.i[k];
+    }
+    Linear out;
+    const double det = sw * see - se * se;
+    if (withFloor && det > 1e-12 * sw * see) {
+        out.amplitude = (sw * sei - se * si) / det;
+        out.floor = (see * si - se * sei) / det;
+    }
+    if (!withFloor || out.floor < 0 || det <= 1e-12 * sw * see) {
+        out.floor = 0;
+        out.amplitude = sei / see;
+    }
+    for (std::size_t k = 0; k < p.t.size(); ++k) {
+        const double r = p.i[k] - out.floor - out.amplitude * std::exp(-p.t[k] / tau);
+        out.misfit += p.w[k] * r * r;
+    }
+    return out;
+}
+
+struct Best {
+    double tau = 0, spread = 0;
+    Linear linear;
+};
+
+/// Golden-section search over ln τ, and the curvature of the misfit as its uncertainty.
+Best search(const Points& p, bool withFloor, double sigma2) {
+    const double span = std::max(p.t.back() - p.t.front(), 1e-6);
+    double low = std::log(span / 200);
+    double high = std::log(span * 50);
+    // A coarse scan first: the misfit may have more than one valley.
+    double best = 1e300;
+    double at = low;
+    for (int k = 0; k <= 60; ++k) {
+        const double x = low + (high - low) * k / 60;
+        const double m = solve(p, std::exp(x), withFloor).misfit;
+        if (m < best) best = m, at = x;
+    }
+    const double cell = (high - low) / 60;
+    low = at - cell;
+    high = at + cell;
+    constexpr double kGolden = 0.6180339887498949;
+    double a = high - kGolden * (high - low);
+    double b = low + kGolden * (high - low);
+    double fa = solve(p, std::exp(a), withFloor).misfit;
+    double fb = solve(p, std::exp(b), withFloor).misfit;
+    for (int k = 0; k < 50; ++k) {
+        if (fa < fb) {
+            high = b, b = a, fb = fa;
+            a = high - kGolden * (high - low);
+            fa = solve(p, std::exp(a), withFloor).misfit;
+        } else {
+            low = a, a = b, fa = fb;
+            b = low + kGolden * (high - low);
+            fb = solve(p, std::exp(b), withFloor).misfit;
+        }
+    }
+    Best out;
+    const double x = 0.5 * (low + high);
+    out.tau = std::exp(x);
+    out.linear = solve(p, out.tau, withFloor);
+    const double h = 0.02;
+    const double curvature = (solve(p, std::exp(x + h), withFloor).misfit +
+                              solve(p, std::exp(x - h), withFloor).misfit - 2 * out.linear.misfit) /
+                             (h * h);
+    // Half of the misfit's second derivative is the information on ln τ.
+    const double dof = std::max(1.0, static_cast<double>(p.t.size()) - 3);
+    const double scale = std::max(sigma2, out.linear.misfit / dof);
+    out.spread = curvature > 0 ? out.tau * std::sqrt(2 * scale / curvature) : out.tau;
+    return out;
+}
+
+}  // namespace
+
+std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
+    if (step.last < step.first + 8) return std::nullopt;
+    const auto t = r.time_s();
+    const auto c = r.current_A();
+    const std::size_t n = step.last - step.first + 1;
+    const std::size_t head = std::min<std::size_t>(5, n / 8 + 1);
+    double start = 0;
+    for (std::size_t k = step.first; k < step.first + head; ++k)
+        start += c[k] / static_cast<double>(head);
+    if (start <= 0) return std::nullopt;
+    TaperFit fit;
+    // Relaxation makes the beginning steeper: only the part under half of the first current.
+    std::size_t first = step.first;
+    std::size_t below = 0;
+    for (std::size_t k = step.first; k <= step.last; ++k) {
+        below = c[k] < 0.5 * start ? below + 1 : 0;
+        if (below == 1) first = k;
+        if (below >= 3) break;
+    }
+    if (below < 3 || step.last < first + 8) {
+        first = step.first + n / 2;
+        fit.wholeTail = true;
+    }
+    if (step.last < first + 6) return std::nullopt;
+    // A last sample on which the charger has let go already is no taper.
+    std::size_t last = step.last;
+    while (last > first + 6 && c[last] < 0.6 * c[last - 1] - 3 * r.currentQuality().noise) --last;
+    const Points p = binned(r, first, last);
+    if (p.t.size() < 6) return std::nullopt;
+    const double noise = std::max(r.currentQuality().sigma(), 1e-9);
+    const Best with = search(p, true, noise * noise);
+    const Best without = search(p, false, noise * noise);
+    const double dof = std::max(1.0, static_cast<double>(p.t.size()) - 3);
+    const double scale = std::max(noise * noise, with.linear.misfit / dof);
+    // A floor is taken only where it explains much more (F test, about 99.9 %) and the tail is long
+    // enough to show one.
+    const double gain = (without.linear.misfit - with.linear.misfit) / scale;
+    const double span = t[last] - t[first];
+    const bool floor =
+        gain > 12 && with.linear.floor > 0 && with.linear.amplitude > 0 && span > 1.2 * with.tau;
+    const Best& best = floor ? with : without;
+    if (best.linear.amplitude <= 0 || best.tau > 20 * span) return std::nullopt;
+    fit.start_s = p.first_s;
+    fit.end_s = t[last];
+    fit.amplitude_A = best.linear.amplitude;
+    fit.tau_s = best.tau;
+    fit.floor_A = best.linear.floor;
+    fit.tauUncertainty_s = best.spread;
+    fit.residual_A =
+        std::sqrt(best.linear.misfit / std::max(1.0, static_cast<double>(last - first)));
+    fit.single = best.linear.misfit / dof < 6 * noise * noise;
+    const double over = fit.amplitude_A * std::exp(-(fit.end_s - fit.start_s) / fit.tau_s);
+    fit.left_Ah = over * fit.tau_s / 3600;
+    // Models that the data can hardly tell apart: with and without a floor, and the later half
+    // alone.
+    const auto leftOf = [&](const Best& b) {
+        return std::max(0.0, b.linear.amplitude) * std::exp(-(fit.end_s - fit.start_s) / b.tau) *
+               b.tau / 3600;
+    };
+    double disagreement = 0;
+    if (!floor && with.linear.floor > 0 && gain > 2)
+        disagreement = std::abs(leftOf(with) - fit.left_Ah);
+    const std::size_t middle = first + (last - first) / 2;
+    if (last - middle >= 12) {
+        const Points later = binned(r, middle, last);
+        const Best half = search(later, false, noise * noise);
+        const double reach = t[last] - later.first_s;
+        const double left = std::max(0.0, half.linear.amplitude - 0) * std::exp(-reach / half.tau) *
+                            half.tau / 3600;
+        // Only as far as the later half can tell: its own uncertainty is not counted twice.
+        if (half.tau < 5 * reach && half.spread < 0.3 * half.tau && !floor)
+            disagreement = std::max(disagreement, std::abs(left - fit.left_Ah));
+    }
+    fit.leftUncertainty_Ah = quadrature(
+        {fit.left_Ah * best.spread / best.tau,
+         noise / std::sqrt(static_cast<double>(last - first)) * fit.tau_s / 3600,
+         disagreement / std::sqrt(3.0), fit.wholeTail ? 0.5 * fit.left_Ah / std::sqrt(3.0) : 0.0});
+    return fit;
+}
+
+namespace {
+
+double chargeUntil(const AnalysisInput& in, int cvStep, double time_s) {
+    // From the start of this charge: the step itself and the charge steps right before it.
+    double sum = 0;
+    int k = cvStep;
+    while (k > 0 && in.steps.list[static_cast<std::size_t>(k) - 1].isCharge()) --k;
+    const std::size_t from = in.steps.list[static_cast<std::size_t>(k)].countFrom;
+    const std::size_t to = std::min(in.recording.nearest(time_s),
+                                    in.steps.list[static_cast<std::size_t>(cvStep)].countTo);
+    sum = integrate(in.recording, from, to).charge_Ah;
+    return sum;
+}
+
+template <class Fill>
+void eachTaper(const AnalysisInput& in, std::vector<Reading>& out, const char* name,
+               const char* unit, const char* method, Fill fill) {
+    const auto& list = in.steps.list;
+    for (std::size_t k = 0; k < list.size(); ++k) {
+        if (list[k].kind != StepKind::CvCharge) continue;
+        Reading r;
+        r.name = name;
+        r.unit = unit;
+        r.method = method;
+        r.evidence = {list[k].start_s, list[k].end_s, static_cast<int>(k)};
+        const auto fit = fitTaper(in.recording, list[k]);
+        if (!fit) {
+            r.caveats.push_back(
+                "Not measurable from this log: the constant-voltage part is too short or its "
+                "current does not fall. Let the charge go on longer, or log faster.");
+        } else {
+            r.evidence.from_s = fit->start_s;
+            r.evidence.to_s = fit->end_s;
+            fill(*fit, k, r);
+            if (fit->wholeTail)
+                r.caveats.push_back(
+                    "The current did not get under half of its first value: fitted to the second "
+                    "half of what there is, with a wide uncertainty.");
+            if (!fit->single)
+                r.caveats.push_back(
+                    "One exponential does not describe this tail within its noise; the range "
+                    "covers other readings of it.");
+            if (fit->floor_A > 0)
+                r.caveats.push_back(
+                    fmt::format("The current settles on a floor of {}, a leak or a balancer; "
+                                "charge is counted down to that.",
+                                shortValue(fit->floor_A, "A")));
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+}  // namespace
+
+void computeTaperTimeConstant(const AnalysisInput& in, std::vector<Reading>& out) {
+    eachTaper(in, out, "taper_time_constant", "s", "exponential_late_tail",
+              [](const TaperFit& fit, std::size_t, Reading& r) {
+                  r.value = fit.tau_s;
+                  r.uncertainty = fit.tauUncertainty_s;
+              });
+}
+
+void computeChargeLeft(const AnalysisInput& in, std::vector<Reading>& out) {
+    eachTaper(in, out, "charge_left_at_stop", "Ah", "exponential_late_tail",
+              [&](const TaperFit& fit, std::size_t k, Reading& r) {
+                  r.value = fit.left_Ah;
+                  r.uncertainty = quadrature({fit.leftUncertainty_Ah,
+                                              rectangle(in.accuracy.currentGain * fit.left_Ah),
+                                              rectangle(in.accuracy.currentOffsetSteps *
+                                                        in.recording.currentQuality().resolution) *
+                                                  fit.tau_s / 3600});
+                  if (in.steps.list[k].endedBy == EndedBy::EndOfLog)
+                      r.caveats.push_back("Counted from the end of the log.");
+              });
+}
+
+void computeFullness(const AnalysisInput& in, std::vector<Reading>& out) {
+    eachTaper(
+        in, out, "fullness_at_stop", "%", "one_minus_left_over_capacity",
+        [&](const TaperFit& fit, std::size_t k, Reading& r) {
+            double capacity = in.battery.rated_Ah;
+            if (capacity <= 0) {
+                capacity = chargeUntil(in, static_cast<int>(k), fit.end_s) + fit.left_Ah;
+                r.caveats.push_back(
+                    "The rated capacity is not given: taken against the charge of this log, which "
+                    "is less than the capacity when the battery was not empty before.");
+            }
+            if (capacity <= 0) return;
+            const double share = std::min(1.0, fit.left_Ah / capacity);
+            r.value = 100 * (1 - share);
+            r.uncertainty = 100 * fit.leftUncertainty_Ah / capacity;
+            r.caveats.push_back("Of what this set voltage holds, not of what another one would.");
+        });
+}
+
+std::vector<CutoffRow> cutoffTable(const AnalysisInput& in, int cvStep) {
+    std::vector<CutoffRow> rows;
+    if (in.battery.rated_Ah <= 0 || cvStep < 0 || cvStep >= static_cast<int>(in.steps.list.size()))
+        return rows;
+    const Step& step = in.steps.list[static_cast<std::size_t>(cvStep)];
+    const auto fit = fitTaper(in.recording, step);
+    const auto t = in.recording.time_s();
+    const auto c = in.recording.current_A();
+    const double noise = in.recording.currentQuality().noise;
+    for (const int denominator : {5, 10, 20, 30, 50}) {
+        CutoffRow row;
+        row.denominator = denominator;
+        row.current_A = in.battery.rated_Ah / denominator;
+        // Enough samples on both sides that noise does not pass for the crossing.
+        const double ratio = row.current_A > 0 ? 10 * noise / row.current_A : 0;
+        const auto need = static_cast<std::size_t>(std::clamp(ratio * ratio, 1.0, 60.0));
+        std::size_t below = 0;
+        double crossing = kNaN;
+        for (std::size_t k = step.first; k <= step.last; ++k) {
+            below = c[k] <= row.current_A ? below + 1 : 0;
+            if (below == need) {
+                crossing = t[k + 1 - need];
+                break;
+            }
+        }
+        if (std::isfinite(crossing)) {
+            row.time_s = crossing;
+            row.charge_Ah = chargeUntil(in, cvStep, crossing);
+            row.uncertainty_Ah = std::hypot(rectangle(in.accuracy.currentGain * row.charge_Ah),
+                                            row.current_A * in.recording.usualInterval_s() / 3600);
+        } else if (fit && row.current_A > fit->floor_A * 1.02) {
+            row.extrapolated = true;
+            row.time_s = fit->start_s +
+                         fit->tau_s * std::log(fit->amplitude_A / (row.current_A - fit->floor_A));
+            const double over =
+                fit->amplitude_A * std::exp(-(fit->end_s - fit->start_s) / fit->tau_s);
+            const double gained = (over - (row.current_A - fit->floor_A)) * fit->tau_s / 3600 +
+                                  fit->floor_A * std::max(0.0, row.time_s - fit->end_s) / 3600;
+            row.charge_Ah = chargeUntil(in, cvStep, fit->end_s) + std::max(0.0, gained);
+            row.uncertainty_Ah = std::hypot(fit->leftUncertainty_Ah,
+                                            rectangle(in.accuracy.currentGain * row.charge_Ah));
+        } else {
+            row.reachable = false;
+        }
+        rows.push_back(row);
+    }
+    return rows;
+}
+
+}  // namespace nk
