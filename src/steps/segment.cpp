@@ -100,13 +100,14 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             bool monotone = true;
             for (std::size_t m = a; m < b; ++m) monotone &= (i[m + 1] - i[m]) * jump >= 0;
             if (!monotone) continue;
-            // A falling charge current whose voltage stays and which goes on falling is a taper seen
-            // by a slow logger: a real step down would lower the voltage by R·ΔI.
+            // A falling charge current whose voltage stays and which goes on falling is a taper
+            // seen by a slow logger: a real step down would lower the voltage by R·ΔI.
             if (current > 0 && jump < 0 &&
                 std::abs(v[b] - v[a]) <=
                     std::max(3 * sigmaV, 1.5 * recording.voltageQuality().resolution)) {
                 const std::size_t ahead = std::min(b + 3, n - 1);
-                if (direction(ahead) == current && i[b] - i[ahead] > 0.15 * std::abs(jump)) continue;
+                if (direction(ahead) == current && i[b] - i[ahead] > 0.15 * std::abs(jump))
+                    continue;
             }
             close(width == 1 ? k - 1 : b - 1);
             k = b;

@@ -199,3 +199,22 @@ TEST_F(Cli, TheProgramItselfRuns) {
     EXPECT_EQ(::pclose(pipe), 0);
     EXPECT_THAT(buffer, testing::HasSubstr("narrow-knee-cli"));
 }
+
+TEST_F(Cli, ReplayTakesRulesThatStartWithADash) {
+    const std::string out = (folder_ / "torch.csv").string();
+    ASSERT_EQ(run({"simulate", "red-torch-quick-peak", "-o", out}).status, 0);
+    const Ran spaced = run({"replay", out, "--rule", "-dv:5mV", "--rule", "timer:1h", "--chemistry",
+                            "nimh", "--series", "4", "--rated-ah", "2", "--json"});
+    const Ran joined = run({"replay", out, "--rule=-dv:5mV", "--rule=timer:1h", "--chemistry",
+                            "nimh", "--series", "4", "--rated-ah", "2", "--json"});
+    ASSERT_EQ(spaced.status, 0) << spaced.err;
+    EXPECT_EQ(spaced.out, joined.out);
+    const json j = json::parse(spaced.out);
+    EXPECT_EQ(j["schema"], "narrow-knee/replay/1");
+    ASSERT_EQ(j["results"].size(), 2u);
+    EXPECT_EQ(j["results"][0]["rule"], "-dv:5mV");
+    EXPECT_EQ(j["results"][0]["fired"], true);
+    EXPECT_EQ(j["results"][0]["step"], 1);
+    EXPECT_EQ(run({"replay", out, "--rule", "magic:1"}).status, 2);
+    EXPECT_EQ(run({"replay", out}).status, 2);
+}

@@ -37,7 +37,7 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
     const std::span<const double> vv = v.subspan(first, last - first + 1);
     // Wide enough that noise stays well under one millivolt a cell, at most one minute.
     const ChannelQuality& q = in.recording.voltageQuality();
-    const double target = 0.25e-3 * cells;
+    const double target = 0.1e-3 * cells;
     const double interval = std::max(in.recording.usualInterval_s(), 1e-3);
     const double count = std::pow(std::max(q.sigma(), 1e-9) / target, 2);
     const double window = std::clamp(count * interval, q.noise > 0 ? 3 * interval : 0.0, 60.0);

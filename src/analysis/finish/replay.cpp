@@ -156,7 +156,7 @@ void slopes(const View& w, std::span<const double> column, double window, Visit 
 }
 
 Outcome inflection(const View& w) {
-    // The slope has passed a maximum of at least 1.5 times the least slope before it and has fallen
+    // The slope has passed a maximum of at least twice the least slope before it and has fallen
     // to 80 % of it.
     const ChannelQuality& q = w.in.recording.voltageQuality();
     const double window = 120;
@@ -170,7 +170,7 @@ Outcome inflection(const View& w) {
         if (w.deaf(k)) return true;
         if (!rose) {
             least = std::min(least, slope);
-            if (slope > std::max(1.5 * least, least + 5 * noise) && slope > 0)
+            if (slope > std::max(2.0 * least, least + 6 * noise) && slope > 0)
                 rose = true, most = slope;
             return true;
         }

@@ -159,8 +159,10 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     // enough to show one.
     const double gain = (without.linear.misfit - with.linear.misfit) / scale;
     const double span = t[last] - t[first];
-    const bool floor =
-        gain > 12 && with.linear.floor > 0 && with.linear.amplitude > 0 && span > 1.2 * with.tau;
+    const double overFloor = with.linear.amplitude * std::exp(-span / with.tau);
+    // A floor must be seen, not guessed: the current has come close to it.
+    const bool floor = gain > 12 && with.linear.floor > 0 && with.linear.amplitude > 0 &&
+                       overFloor < 0.4 * with.linear.floor;
     const Best& best = floor ? with : without;
     if (best.linear.amplitude <= 0 || best.tau > 20 * span) return std::nullopt;
     fit.start_s = p.first_s;
@@ -190,9 +192,19 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
         const double reach = t[last] - later.first_s;
         const double left = std::max(0.0, half.linear.amplitude - 0) * std::exp(-reach / half.tau) *
                             half.tau / 3600;
-        // Only as far as the later half can tell: its own uncertainty is not counted twice.
-        if (half.tau < 5 * reach && half.spread < 0.3 * half.tau && !floor)
+        // Slow relaxation bends the tail: its later half is nearer to how it goes on. Taken where
+        // it is well determined; the step between the two readings is their doubt.
+        if (half.tau < 5 * reach && half.spread < 0.3 * half.tau && !floor) {
             disagreement = std::max(disagreement, std::abs(left - fit.left_Ah));
+            if (half.spread < 0.05 * half.tau) {
+                fit.left_Ah = left;
+                fit.tauUncertainty_s =
+                    std::hypot(half.spread, std::abs(half.tau - best.tau) / std::sqrt(3.0));
+                fit.tau_s = half.tau;
+                fit.start_s = later.first_s;
+                fit.amplitude_A = half.linear.amplitude;
+            }
+        }
     }
     fit.leftUncertainty_Ah = quadrature(
         {fit.left_Ah * best.spread / best.tau,
@@ -291,7 +303,9 @@ void computeFullness(const AnalysisInput& in, std::vector<Reading>& out) {
             if (capacity <= 0) return;
             const double share = std::min(1.0, fit.left_Ah / capacity);
             r.value = 100 * (1 - share);
-            r.uncertainty = 100 * fit.leftUncertainty_Ah / capacity;
+            // The capacity of today is known to a tenth of the rating at best (common practice).
+            r.uncertainty = 100 * quadrature({fit.leftUncertainty_Ah / capacity,
+                                              0.1 * share / std::sqrt(3.0), 1e-4});
             r.caveats.push_back("Of what this set voltage holds, not of what another one would.");
         });
 }
