@@ -133,6 +133,45 @@ void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
     }
 }
 
+/// Finish: fullness of a lithium charge, peak of a nickel one, the rested voltage after it.
+void finishCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
+    for (const Reading& r : a.readings) {
+        if (!r.measurable()) continue;
+        const int step = r.evidence.step;
+        if (r.name == "fullness_at_stop") {
+            Card c = fromReading(r, a, style);
+            c.tone = CardTone::Voltage;
+            c.kind = "FULLNESS";
+            c.title = "When the charge stopped, it was full to";
+            if (const Reading* left = sibling(a, "charge_left_at_stop", step);
+                left != nullptr && left->measurable())
+                c.lines.insert(c.lines.begin(), valueText(*left, style).joined() +
+                                                    " more would have gone in at this voltage.");
+            out.push_back(std::move(c));
+        } else if (r.name == "peak_time") {
+            Card c = fromReading(r, a, style);
+            c.tone = CardTone::Voltage;
+            c.kind = "PEAK";
+            c.title = "The voltage peaked at";
+            const Reading* drop = sibling(a, "peak_drop_per_cell", step);
+            if (drop != nullptr && drop->measurable())
+                c.lines.push_back("Down " + valueText(*drop, style).joined() +
+                                  " a cell when the charge stopped.");
+            const Reading* warming = sibling(a, "end_dtdt", step);
+            if (warming != nullptr && warming->measurable())
+                c.lines.push_back("Warming by " + valueText(*warming, style).joined() + " then.");
+            out.push_back(std::move(c));
+        } else if (r.name == "rested_voltage" && step > 0 &&
+                   a.steps.list[static_cast<std::size_t>(step) - 1].isCharge()) {
+            Card c = fromReading(r, a, style);
+            c.tone = CardTone::Voltage;
+            c.kind = "AT REST";
+            c.title = "After the charge the voltage settles at";
+            out.push_back(std::move(c));
+        }
+    }
+}
+
 void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
     for (const Reading& r : a.readings) {
         if (r.name != "max_temperature" || !r.measurable()) continue;
@@ -159,6 +198,7 @@ std::vector<Card> makeCards(const Recording& recording, const Analysis& a,
         if (f.severity != Severity::Note) out.push_back(fromFinding(f));
     capacityCards(a, style, out);
     chargeCards(a, style, out);
+    finishCards(a, style, out);
     temperatureCard(a, style, out);
     for (const Finding& f : a.findings)
         if (f.severity == Severity::Note) out.push_back(fromFinding(f));

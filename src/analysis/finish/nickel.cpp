@@ -45,7 +45,7 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
         window > interval ? centredMean(tt, vv, window) : std::vector<double>(vv.begin(), vv.end());
     const double residual = q.sigma() / std::sqrt(std::max(1.0, window / interval));
     const double needed = std::max(
-        {1e-3 * cells, 4 * residual, q.noise < 0.5 * q.resolution ? 0.6 * q.resolution : 0.0});
+        {1e-3 * cells, 8 * residual, q.noise < 0.5 * q.resolution ? 0.6 * q.resolution : 0.0});
 
     const std::size_t n = smooth.size();
     double top = -1e300;

@@ -81,9 +81,9 @@ void CurveStation::show(std::shared_ptr<const ShownRecording> shown) {
     ribbon_->setSteps(shown_->analysis.steps);
     std::vector<PlotMark> marks;
     for (const Reading& r : shown_->analysis.readings)
-        if (r.name == "knee_time" && r.measurable())
-            marks.push_back(
-                {r.value, tr("knee %1").arg(QString::fromStdString(clockText(r.value)))});
+        if ((r.name == "knee_time" || r.name == "peak_time") && r.measurable())
+            marks.push_back({r.value, (r.name == "knee_time" ? tr("knee %1") : tr("peak %1"))
+                                          .arg(QString::fromStdString(clockText(r.value)))});
     if (marks.size() > 6) marks.clear();  // many charges: the ribbon tells them apart
     plot_->setMarks(std::move(marks));
     if (same) plot_->showRange(low, high);

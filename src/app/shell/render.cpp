@@ -75,6 +75,11 @@ int renderViews(QApplication& app, const QString& folder) {
     choose("camera-flash-overvoltage.csv");
     Q_EMIT findings->evidenceRequested(0);
     shot("hazard");
+    choose("red-torch-quick-peak.csv");
+    for (std::size_t k = 0; k < findings->cards().size(); ++k)
+        if (findings->cards()[k].code == "peak_time")
+            Q_EMIT findings->evidenceRequested(static_cast<int>(k));
+    shot("nickel");
     window.resize(1024, 700);
     choose("flash-pack-pulses.csv");
     shot("curve-small");
