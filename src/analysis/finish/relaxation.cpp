@@ -113,7 +113,8 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                 r.caveats.push_back(
                     fmt::format("Still moving at the end of the rest ({}): extrapolated.",
                                 fixed(fit->last_V, 3) + " V"));
-            if (c != nullptr) {
+            if (c != nullptr &&
+                !c->nickel()) {  // a nickel cell's voltage tells little of its charge
                 const double perCell = r.value / in.battery.cells();
                 const double soc = c->ocv.soc(perCell);
                 const double slope = std::max(c->ocv.slope_V(std::clamp(soc, 0.02, 0.98)), 1e-3);

@@ -336,11 +336,16 @@ void LanesPlot::refill() {
         if (yHigh - yLow < least) pad = (least - (yHigh - yLow)) / 2;
         QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);
         y->setRange(yLow - pad, yHigh + pad);
-        // As many decimals as the steps of the axis need, the same on every label.
-        const double step = (yHigh - yLow + 2 * pad) / std::max(2, y->ticker()->tickCount());
+        // As many decimals as the steps of the axis need, the same on every label. The ticker takes
+        // steps of 1, 2, 2.5 or 5 times a power of ten; 2.5 needs one digit more.
+        const double exact = (yHigh - yLow + 2 * pad) / std::max(1, y->ticker()->tickCount());
+        const double power = std::pow(10.0, std::floor(std::log10(std::max(exact, 1e-9))));
+        const double mantissa = exact / power;
+        const bool quarter = mantissa > 2.25 && mantissa < 3.75;
+        const int digits = static_cast<int>(-std::floor(std::log10(power) + 1e-9)) +
+                           (quarter ? 1 : 0) - (mantissa >= 7.5 ? 1 : 0);
         y->setNumberFormat("f");
-        y->setNumberPrecision(
-            std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(step, 1e-9)))), 0, 5));
+        y->setNumberPrecision(std::clamp(digits, 0, 5));
     }
     refilling_ = false;
     placeOverlays();

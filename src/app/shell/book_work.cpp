@@ -137,7 +137,11 @@ Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::sto
         QString title = QString::fromStdString(std::string(files[k].first)).replace('-', ' ');
         const QString owner = QString::fromStdString(card.name).toLower();
         const QString firstWords = owner.section(' ', 0, 1);
-        if (title.startsWith(firstWords)) title = title.mid(firstWords.size()).trimmed();
+        for (const QString& prefix : {owner, firstWords})
+            if (title.startsWith(prefix)) {
+                title = title.mid(prefix.size()).trimmed();
+                break;
+            }
         if (!title.isEmpty()) title[0] = title[0].toUpper();
         (*pending)->title = title;
         const auto stored = storePending(path, **pending, id, card, now_s, stop);
