@@ -126,6 +126,11 @@ std::string headline(const Reading& r, const Analysis& a) {
     const Step* s =
         r.evidence.step >= 0 && step < a.steps.list.size() ? &a.steps.list[step] : nullptr;
     if (r.name == "delivered_capacity" && s != nullptr) {
+        int parts = 0;
+        for (const Step& other : a.steps.list)
+            parts += other.isDischarge() && other.start_s >= r.evidence.from_s - 1e-9 &&
+                     other.end_s <= r.evidence.to_s + 1e-9;
+        if (parts > 1) return fmt::format("Gave back in all, in {} parts", parts);
         std::string text = "Gave back at ";
         text += a.battery.rated_Ah > 0
                     ? fmt::format("{:.2g}C", std::abs(s->meanCurrent_A) / a.battery.rated_Ah)

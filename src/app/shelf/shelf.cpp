@@ -177,7 +177,9 @@ void Shelf::rebuild() {
             label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
             label->setToolTip(kind);
             second->addWidget(label, 1);
-            if (latest != nullptr && battery.rated_Ah > 0) {
+            // A bar only for a whole discharge: what was taken out in part is no state of health.
+            if (latest != nullptr && battery.rated_Ah > 0 &&
+                std::isfinite(latest->summary.health_percent)) {
                 auto* bar = new CapacityBar(latest->summary.capacity_Ah / battery.rated_Ah, frame);
                 const QString words =
                     tr("Last gave %1 of %2 rated, at %3")
