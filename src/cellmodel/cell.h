@@ -29,7 +29,7 @@ struct CellState {
 
 class Cell {
   public:
-    Cell(CellParameters parameters, CellState state) : p_(parameters), s_(state) {}
+    Cell(const CellParameters& parameters, const CellState& state) : p_(parameters), s_(state) {}
 
     /// Voltage that does not depend on the present current: OCV, RC pairs, nickel's fullness.
     double sourceVoltage_V(double current_A) const;

@@ -72,7 +72,8 @@ std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
     const double limit =
         best +
         std::max(4 * noise * noise, 4 * best / std::max(1.0, static_cast<double>(x.size()) - 3));
-    double low = s.rested, high = s.rested;
+    double low = s.rested;
+    double high = low;
     for (const auto& [c, other] : tries)
         if (other.misfit <= limit && std::abs(other.rested - last) < 0.1 * last)
             low = std::min(low, other.rested), high = std::max(high, other.rested);

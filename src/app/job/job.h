@@ -4,7 +4,6 @@
 #pragma once
 
 #include <QObject>
-#include <QPointer>
 #include <functional>
 #include <memory>
 #include <stop_token>
@@ -28,27 +27,28 @@ class Job : public QObject {
         const int request = ++request_;
         running_ = true;
         Q_EMIT runningChanged(true);
-        const QPointer<Job> self(this);
+        // The destructor waits for the worker, so `this` outlives it; a queued call to a Job that
+        // is gone is dropped by Qt.
+        Job* const self = this;
         thread_ = std::jthread([self, request, work = std::move(work),
                                 done = std::move(done)](std::stop_token stop) mutable {
             int last = -1;
             const ProgressSink progress = [self, request, &last](double fraction) {
                 const int percent = static_cast<int>(fraction * 100);
-                if (percent == last || !self) return;
+                if (percent == last) return;
                 last = percent;
                 QMetaObject::invokeMethod(
-                    self.data(),
+                    self,
                     [self, request, fraction] {
-                        if (self && self->request_ == request) Q_EMIT self->progressed(fraction);
+                        if (self->request_ == request) Q_EMIT self->progressed(fraction);
                     },
                     Qt::QueuedConnection);
             };
             auto result = std::make_shared<decltype(work(stop, progress))>(work(stop, progress));
-            if (!self) return;
             QMetaObject::invokeMethod(
-                self.data(),
+                self,
                 [self, request, result, done = std::move(done)]() mutable {
-                    if (!self || self->request_ != request) return;
+                    if (self->request_ != request) return;
                     self->running_ = false;
                     Q_EMIT self->runningChanged(false);
                     done(std::move(*result));
