@@ -83,8 +83,9 @@ std::string packChunk(std::span<const double> samples) {
             const auto value =
                 static_cast<std::int64_t>(std::nearbyint(samples[i] * kPower[exponent]));
             const std::int64_t delta = value - previous;
-            deltas[i] =
-                (static_cast<std::uint64_t>(delta) << 1) ^ static_cast<std::uint64_t>(delta >> 63);
+            // Zigzag: small sizes of either sign become small numbers.
+            const std::uint64_t sign = delta < 0 ? ~std::uint64_t{0} : 0;
+            deltas[i] = (static_cast<std::uint64_t>(delta) << 1) ^ sign;
             previous = value;
         }
         body = shuffled(deltas.data(), deltas.size(), 8);

@@ -112,6 +112,7 @@ std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& styl
     long long a = 0, b = 0, c = 0;
     const int digitsA = takeInteger(text, a);
     if (digitsA == 0 || text.empty()) return std::nullopt;
+    // cppcheck-suppress containerOutOfBounds ; empty text has returned above
     const char separator = text.front();
     if (separator != '-' && separator != '/' && separator != '.') return std::nullopt;
     text.remove_prefix(1);
