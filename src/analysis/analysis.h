@@ -25,6 +25,10 @@ struct AnalysisInput {
     bool assumed(const char* field) const;
 };
 
+/// The question a reading or finding answers: the station of the window it belongs to. Hazards are
+/// shown everywhere.
+enum class Question { Curve, Finish, Strength };
+
 /// One kind of reading: identifier, words for people, source, version, and a pure function that
 /// appends its readings (none where it does not apply).
 struct Metric {
@@ -33,6 +37,7 @@ struct Metric {
     const char* explanation;  ///< method, formula, source, assumptions, in a few sentences
     int version;              ///< a higher number forces cached results to be computed anew
     std::function<void(const AnalysisInput&, std::vector<Reading>&)> compute;
+    Question question = Question::Curve;
 };
 
 /// One kind of finding.
@@ -40,6 +45,7 @@ struct Check {
     const char* code;
     const char* explanation;
     std::function<void(const AnalysisInput&, std::vector<Finding>&)> compute;
+    Question question = Question::Curve;
 };
 
 /// The registry: all metrics and checks in the order they are reported. Explicit, in one file.

@@ -18,6 +18,7 @@
 #include "chemistry/chemistry.h"
 #include "formats/text_table.h"
 #include "quantity/error.h"
+#include "recording/correction.h"
 #include "steps/step.h"
 
 namespace SQLite {
@@ -63,6 +64,21 @@ struct NewRecording {
     RecordingSummary summary;
 };
 
+/// A reading without a log: a display's final figure, a meter's voltage, a charger's milliohms.
+struct SpotReading {
+    std::int64_t id = 0;
+    std::int64_t batteryId = 0;
+    std::string kind;       ///< charge, energy, voltage, resistance, duration
+    double value = kNaN;    ///< Ah, Wh, V, Ω or s
+    double resolution = 0;  ///< last digit of the display, same unit
+    double atEpoch_s = 0;
+    std::string method;  ///< of a resistance: ac_1khz, charger, other; else free words
+    double temperature_C = kNaN;
+    double current_A = kNaN;
+    std::vector<double> repeats;  ///< the single readings when it was taken several times
+    std::string note;
+};
+
 struct VerifyReport {
     std::vector<std::string> faults;  ///< empty: all is well
     std::int64_t batteries = 0, recordings = 0;
@@ -71,7 +87,7 @@ struct VerifyReport {
 
 class BenchBook {
   public:
-    static constexpr int kSchemaVersion = 1;
+    static constexpr int kSchemaVersion = 2;
 
     /// Opens a book, creating it when `create`. Errors: no bench book, newer than this program,
     /// damaged, no permission.
@@ -98,10 +114,30 @@ class BenchBook {
     Expected<void> setSummary(std::int64_t id, const RecordingSummary& summary);
     Expected<void> assignBattery(std::int64_t recordingId, std::int64_t batteryId);
     Expected<void> renameRecording(std::int64_t id, const std::string& title);
+    /// Takes a recording off the shelf. It stays in the book, and undo brings it back.
     Expected<void> removeRecording(std::int64_t id);
+    /// Destroys what was taken off the shelf, for good; forgets the undo journal. Returns how many.
+    Expected<std::int64_t> purgeRemoved();
 
     Expected<std::vector<StepEdit>> edits(std::int64_t recordingId);
     Expected<void> setEdits(std::int64_t recordingId, const std::vector<StepEdit>& edits);
+
+    /// Corrections of a recording in the order they are applied (recording/correction.h).
+    Expected<std::vector<Correction>> corrections(std::int64_t recordingId);
+    Expected<std::int64_t> addCorrection(std::int64_t recordingId, const Correction& correction);
+    Expected<void> removeCorrection(std::int64_t id);
+
+    Expected<std::vector<SpotReading>> spotReadings(std::int64_t batteryId);
+    Expected<std::int64_t> addSpotReading(const SpotReading& reading);
+    Expected<void> removeSpotReading(std::int64_t id);
+
+    /// What undo and redo would do now, in words; empty when there is nothing.
+    Expected<std::string> undoLabel();
+    Expected<std::string> redoLabel();
+    /// Takes the newest change back (makes it again); returns its label, empty when there is none.
+    /// The journal is kept in the book: it reaches across restarts and is shared by windows.
+    Expected<std::string> undo();
+    Expected<std::string> redo();
 
     /// True once after another connection has changed the book.
     bool changedElsewhere();
@@ -114,8 +150,7 @@ class BenchBook {
   private:
     explicit BenchBook(std::filesystem::path path);
     Error storageError(const std::string& what) const;
-    template <class Work>
-    auto guarded(const char* what, Work work) -> decltype(work());
+    Expected<std::int64_t> insertRecording(const NewRecording& n, std::stop_token stop);
 
     std::filesystem::path path_;
     std::unique_ptr<SQLite::Database> db_;

@@ -90,4 +90,72 @@ RecordingSummary readSummary(const std::string& text) {
     return s;
 }
 
+std::string cardJson(const Battery& b) {
+    json j = json::object();
+    const auto put = [&](const char* key, double x) {
+        if (std::isfinite(x) && x != 0) j[key] = x;
+    };
+    put("label_C", b.label_C);
+    if (b.hasAmbient()) j["ambient_C"] = b.ambient_C;
+    put("charger_current_A", b.charger.current_A);
+    put("charger_cutoff_A", b.charger.cutoff_A);
+    put("charger_charge_Ah", b.charger.charge_Ah);
+    if (!b.rules.empty()) j["rules"] = b.rules;
+    const MakerLimits& m = b.limits();
+    const auto maker = [&](const char* key, double x) {
+        if (std::isfinite(x)) j["maker"][key] = x;
+    };
+    maker("set_V", m.set_V);
+    maker("discharge_floor_V", m.dischargeFloor_V);
+    maker("charge_min_C", m.chargeMin_C);
+    maker("charge_max_C", m.chargeMax_C);
+    maker("discharge_max_C", m.dischargeMax_C);
+    maker("charge_rate_C", m.chargeC);
+    return j.dump(-1, ' ', false, json::error_handler_t::replace);
+}
+
+void readCard(const std::string& text, Battery& b) {
+    const json j = json::parse(text, nullptr, false);
+    if (j.is_discarded() || !j.is_object()) return;
+    const auto get = [&](const char* key, double fallback) {
+        const double x = real(j, key);
+        return std::isfinite(x) ? x : fallback;
+    };
+    b.label_C = get("label_C", 0);
+    b.ambient_C = get("ambient_C", Battery::kUnknown);
+    b.charger.current_A = get("charger_current_A", 0);
+    b.charger.cutoff_A = get("charger_cutoff_A", 0);
+    b.charger.charge_Ah = get("charger_charge_Ah", 0);
+    if (j.contains("rules") && j["rules"].is_array())
+        for (const auto& rule : j["rules"])
+            if (rule.is_string()) b.rules.push_back(rule.get<std::string>());
+    if (j.contains("maker") && j["maker"].is_object()) {
+        const json& m = j["maker"];
+        b.setLimits({real(m, "set_V"), real(m, "discharge_floor_V"), real(m, "charge_min_C"),
+                     real(m, "charge_max_C"), real(m, "discharge_max_C"),
+                     real(m, "charge_rate_C")});
+    }
+}
+
+std::string spotDetailsJson(const SpotReading& s) {
+    return json{{"method", s.method},
+                {"temperature_C", number(s.temperature_C)},
+                {"current_A", number(s.current_A)},
+                {"repeats", s.repeats},
+                {"note", s.note}}
+        .dump(-1, ' ', false, json::error_handler_t::replace);
+}
+
+void readSpotDetails(const std::string& text, SpotReading& s) {
+    const json j = json::parse(text, nullptr, false);
+    if (j.is_discarded() || !j.is_object()) return;
+    s.method = j.value("method", "");
+    s.temperature_C = real(j, "temperature_C");
+    s.current_A = real(j, "current_A");
+    s.note = j.value("note", "");
+    if (j.contains("repeats") && j["repeats"].is_array())
+        for (const auto& x : j["repeats"])
+            if (x.is_number()) s.repeats.push_back(x.get<double>());
+}
+
 }  // namespace nk

@@ -17,4 +17,11 @@ Expected<void> readNotes(const std::string& json, RecordingData& data,
 std::string summaryJson(const RecordingSummary& summary);
 RecordingSummary readSummary(const std::string& json);
 
+/// The fields of the battery card that have no column of their own. Unknown fields are passed over.
+std::string cardJson(const Battery& battery);
+void readCard(const std::string& json, Battery& battery);
+
+std::string spotDetailsJson(const SpotReading& reading);
+void readSpotDetails(const std::string& json, SpotReading& reading);
+
 }  // namespace nk

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "bench_book.h"
+#include "journal.h"
 
 namespace nk {
 
@@ -58,6 +59,34 @@ CREATE TABLE step_edit (
 ) WITHOUT ROWID;
 )sql";
 
+// Battery card fields beyond the first ones (JSON), recordings that are taken off the shelf but not
+// destroyed, corrections, readings without a log, and the undo journal.
+constexpr const char* kVersion2 = R"sql(
+ALTER TABLE battery ADD COLUMN card TEXT NOT NULL DEFAULT '{}';
+ALTER TABLE recording ADD COLUMN removed INTEGER NOT NULL DEFAULT 0;
+CREATE TABLE correction (
+  id INTEGER PRIMARY KEY,
+  recording_id INTEGER NOT NULL REFERENCES recording(id) ON DELETE CASCADE,
+  kind TEXT NOT NULL,
+  value REAL NOT NULL,
+  uncertainty REAL NOT NULL DEFAULT 0,
+  from_s REAL NOT NULL DEFAULT 0,
+  to_s REAL,
+  name TEXT NOT NULL
+);
+CREATE INDEX correction_recording ON correction(recording_id);
+CREATE TABLE spot_reading (
+  id INTEGER PRIMARY KEY,
+  battery_id INTEGER NOT NULL REFERENCES battery(id) ON DELETE RESTRICT,
+  kind TEXT NOT NULL,
+  value REAL NOT NULL,
+  resolution REAL NOT NULL DEFAULT 0,
+  at_epoch_s REAL NOT NULL,
+  details TEXT NOT NULL DEFAULT '{}'
+);
+CREATE INDEX spot_reading_battery ON spot_reading(battery_id);
+)sql";
+
 }  // namespace
 
 void migrate(SQLite::Database& db, int fromVersion) {
@@ -66,6 +95,10 @@ void migrate(SQLite::Database& db, int fromVersion) {
     const int now = db.execAndGet("PRAGMA user_version").getInt();
     if (now > fromVersion) fromVersion = now;
     if (fromVersion < 1) db.exec(kVersion1);
+    if (fromVersion < 2) {
+        db.exec(kVersion2);
+        createJournal(db);
+    }
     db.exec(fmt::format("PRAGMA application_id = {}", kBookApplicationId));
     db.exec(fmt::format("PRAGMA user_version = {}", BenchBook::kSchemaVersion));
     transaction.commit();

@@ -138,7 +138,38 @@ Expected<const Chemistry*> findChemistry(std::string_view id) {
                 "There is no chemistry called '" + std::string(id) + "'.", "chemistry", ids + ".");
 }
 
+bool MakerLimits::any() const {
+    for (const double x :
+         {set_V, dischargeFloor_V, chargeMin_C, chargeMax_C, dischargeMax_C, chargeC})
+        if (std::isfinite(x)) return true;
+    return false;
+}
+
+void Battery::setLimits(const MakerLimits& limits) {
+    limits_ = limits;
+    withLimits_.reset();
+    const auto found = findChemistry(chemistry);
+    if (!found || !limits.any()) return;
+    auto own = std::make_shared<Chemistry>(**found);
+    const auto take = [](double maker, double& into) {
+        if (std::isfinite(maker)) into = maker;
+    };
+    // The fault limit keeps its distance from the set voltage, and never falls below the usual one.
+    if (std::isfinite(limits.set_V))
+        own->fault_V = std::max(own->fault_V, limits.set_V + (own->fault_V - own->set_V));
+    take(limits.set_V, own->set_V);
+    take(limits.dischargeFloor_V, own->dischargeFloor_V);
+    own->overdrained_V = std::min(own->overdrained_V, own->dischargeFloor_V);
+    take(limits.chargeMin_C, own->chargeMin_C);
+    take(limits.chargeMax_C, own->chargeMax_C);
+    take(limits.dischargeMax_C, own->dischargeMax_C);
+    take(limits.chargeC, own->chargeC);
+    own->sources = "Maker's figures from the battery card; else: " + own->sources;
+    withLimits_ = std::move(own);
+}
+
 const Chemistry* Battery::chemistryData() const {
+    if (withLimits_ && withLimits_->id == chemistry) return withLimits_.get();
     const auto found = findChemistry(chemistry);
     return found ? *found : nullptr;
 }

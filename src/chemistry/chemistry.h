@@ -2,6 +2,9 @@
 // come from assets/chemistry/*.json, each with its source; a maker's data sheet always wins.
 #pragma once
 
+#include <cmath>
+#include <limits>
+#include <memory>
 #include <span>
 #include <string>
 #include <string_view>
@@ -63,6 +66,28 @@ const std::vector<Chemistry>& chemistries();
 /// The chemistry with this id, or an error that lists the ids.
 Expected<const Chemistry*> findChemistry(std::string_view id);
 
+/// Figures of the maker's data sheet that replace the usual ones of the chemistry, per cell. NaN:
+/// not given. They always win, and every place that uses one says so.
+struct MakerLimits {
+    static constexpr double kNone = std::numeric_limits<double>::quiet_NaN();
+    double set_V = kNone;
+    double dischargeFloor_V = kNone;
+    double chargeMin_C = kNone, chargeMax_C = kNone;
+    double dischargeMax_C = kNone;
+    double chargeC = kNone;  ///< highest charge rate, C
+
+    bool any() const;
+};
+
+/// What was set on the charger, as far as the user wrote it down; 0: not known.
+struct ChargerSettings {
+    double current_A = 0;
+    double cutoff_A = 0;
+    double charge_Ah = 0;  ///< capacity limit
+
+    bool any() const { return current_A > 0 || cutoff_A > 0 || charge_Ah > 0; }
+};
+
 /// What the user says about the battery. Zero or empty: not known.
 struct Battery {
     std::string name;
@@ -72,14 +97,25 @@ struct Battery {
     double rated_Ah = 0;
     double mass_kg = 0;
     double ambient_C = kUnknown;
+    double label_C = 0;  ///< discharge C rating that the label claims; 0: none
+    ChargerSettings charger;
+    std::vector<std::string> rules;    ///< stop rules kept for this battery (analysis/finish)
     std::vector<std::string> assumed;  ///< fields that were guessed: "chemistry", "series"
 
     static constexpr double kUnknown = -1000;
     bool hasAmbient() const { return ambient_C > kUnknown; }
+    /// The chemistry's figures with the maker's in their place; null when it is not known.
     const Chemistry* chemistryData() const;
+    /// Takes the maker's figures over; call it again after `chemistry` has changed.
+    void setLimits(const MakerLimits& limits);
+    const MakerLimits& limits() const { return limits_; }
     double cells() const { return series > 0 ? series : 1; }
     /// Accepts or says what is out of range and what would be accepted.
     Expected<void> check() const;
+
+  private:
+    MakerLimits limits_;
+    std::shared_ptr<const Chemistry> withLimits_;
 };
 
 /// A battery with the fields that were left open guessed from the recording's voltages: series

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "analysis/finish/taper.h"
+
 namespace nk {
 
 namespace {
@@ -103,6 +105,20 @@ std::string analysisJson(const Imported& log, const Analysis& analysis, const st
                             {"from_s", number(r.evidence.from_s)},
                             {"to_s", number(r.evidence.to_s)},
                             {"caveats", r.caveats}});
+    const InstrumentAccuracy accuracy;
+    const AnalysisInput input{*log.recording, analysis.steps, b, accuracy};
+    Json cutoffs = Json::array();
+    for (std::size_t k = 0; k < analysis.steps.list.size(); ++k) {
+        if (analysis.steps.list[k].kind != StepKind::CvCharge) continue;
+        for (const CutoffRow& row : cutoffTable(input, static_cast<int>(k)))
+            cutoffs.push_back({{"step", k},
+                               {"rate", "C/" + std::to_string(row.denominator)},
+                               {"current_A", number(row.current_A)},
+                               {"time_s", number(row.time_s)},
+                               {"charge_Ah", number(row.charge_Ah)},
+                               {"uncertainty_Ah", number(row.uncertainty_Ah)},
+                               {"extrapolated", row.extrapolated}});
+    }
     Json findings = Json::array();
     for (const Finding& f : analysis.findings)
         findings.push_back({{"severity", toString(f.severity)},
@@ -116,6 +132,7 @@ std::string analysisJson(const Imported& log, const Analysis& analysis, const st
                       {"battery", battery},
                       {"steps", steps},
                       {"readings", readings},
+                      {"cutoffs", cutoffs},
                       {"findings", findings}};
     return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }

@@ -17,6 +17,9 @@ void BatteryOptions::addTo(CLI::App& command) {
     command.add_option("--rated-ah", rated_Ah, "rated capacity in Ah")->group(group);
     command.add_option("--mass-kg", mass_kg, "mass in kg")->group(group);
     command.add_option("--ambient-c", ambient_C, "ambient temperature in °C")->group(group);
+    command.add_option("--set-a", setCurrent_A, "the current that was set on the charger, in A")
+        ->check(CLI::NonNegativeNumber)
+        ->group(group);
 }
 
 Expected<Battery> BatteryOptions::battery() const {
@@ -27,6 +30,7 @@ Expected<Battery> BatteryOptions::battery() const {
     b.rated_Ah = rated_Ah;
     b.mass_kg = mass_kg;
     b.ambient_C = ambient_C;
+    b.charger.current_A = setCurrent_A;
     if (!std::isfinite(rated_Ah) || !std::isfinite(mass_kg) || !std::isfinite(ambient_C))
         return fail(ErrorKind::InvalidArgument, "A battery option is no finite number.",
                     "command line", "plain numbers.");

@@ -16,6 +16,7 @@ struct BatteryOptions {
     double rated_Ah = 0;
     double mass_kg = 0;
     double ambient_C = Battery::kUnknown;
+    double setCurrent_A = 0;
 
     void addTo(CLI::App& command);
     Expected<Battery> battery() const;

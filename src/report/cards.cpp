@@ -34,7 +34,11 @@ Card fromFinding(const Finding& f) {
                                                : "NOTE";
     c.title = f.text;
     if (!f.advice.empty()) c.lines.push_back(f.advice);
-    if (const Check* check = findCheck(f.code)) c.how = check->explanation;
+    if (const Check* check = findCheck(f.code)) {
+        c.how = check->explanation;
+        c.question = check->question;
+    }
+    c.everywhere = f.severity == Severity::Hazard;
     c.evidence = f.evidence;
     c.code = f.code;
     return c;
@@ -48,7 +52,10 @@ Card fromReading(const Reading& r, const Analysis& a, const NumberStyle& style) 
     c.value = v.value + (v.unit.empty() ? "" : "\u2009" + v.unit);
     if (!v.plusMinus.empty()) c.plusMinus = "± " + v.plusMinus;
     c.lines = r.caveats;
-    if (const Metric* m = findMetric(r.name)) c.how = m->explanation;
+    if (const Metric* m = findMetric(r.name)) {
+        c.how = m->explanation;
+        c.question = m->question;
+    }
     c.how += " ± is the expanded uncertainty, k = 2, about 95 %.";
     c.evidence = r.evidence;
     return c;
@@ -212,6 +219,53 @@ std::vector<Card> makeCards(const Recording& recording, const Analysis& a,
             "A log that begins with a short rest, and goes through a charge or a discharge to its "
             "end, tells most.");
         out.push_back(c);
+    }
+    return out;
+}
+
+std::vector<Card> correctionCards(std::span<const Correction> corrections,
+                                  const NumberStyle& style) {
+    std::vector<Card> out;
+    for (const Correction& c : corrections) {
+        Card card;
+        card.tone = CardTone::Log;
+        card.kind = "CORRECTED";
+        card.code = "correction";
+        card.title = "The log is corrected: " + c.name + ".";
+        const ValueText v = valueText(c.value, c.uncertainty, correctionUnit(c.kind), style);
+        card.lines.push_back(v.joined() + ". The logged samples are kept as they were.");
+        card.how =
+            "A voltage offset is added to the logged voltage; a lead's resistance times the "
+            "current is taken off it; a load the logger did not see is added to the current. All "
+            "numbers follow.";
+        card.everywhere = true;
+        card.action = "Take it away";
+        card.actionId = c.id;
+        out.push_back(std::move(card));
+    }
+    return out;
+}
+
+std::vector<Card> cardsFor(const std::vector<Card>& all, Question question) {
+    std::vector<Card> out;
+    for (const Card& c : all) {
+        const bool verdictOnCurve = question == Question::Curve && c.question == Question::Finish &&
+                                    c.tone == CardTone::Verdict;
+        // Knee and peak belong to both stations.
+        const bool turn =
+            question == Question::Finish && (c.code == "knee_time" || c.code == "peak_time");
+        if (c.everywhere || c.question == question || verdictOnCurve || turn) out.push_back(c);
+    }
+    if (out.empty()) {
+        Card c;
+        c.tone = CardTone::Log;
+        c.kind = "NOTE";
+        c.title = question == Question::Finish ? "There is no charge in this log to judge."
+                                               : "This log does not answer this question.";
+        c.lines.push_back(question == Question::Finish
+                              ? "Log a charge from its start until some minutes after its end."
+                              : "A log with a rest, a discharge and a few pauses tells most.");
+        out.push_back(std::move(c));
     }
     return out;
 }

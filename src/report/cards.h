@@ -7,6 +7,7 @@
 
 #include "analysis/analysis.h"
 #include "quantity/format.h"
+#include "recording/correction.h"
 
 namespace nk {
 
@@ -21,7 +22,11 @@ struct Card {
     std::vector<std::string> lines;  ///< conditions and caveats
     std::string how;                 ///< method, formula, source, assumptions
     Evidence evidence;
-    std::string code;  ///< reading name or finding code
+    std::string code;                     ///< reading name or finding code
+    Question question = Question::Curve;  ///< the station it belongs to
+    bool everywhere = false;              ///< hazards: shown at every station
+    std::string action;                   ///< label of the one action a card may have
+    std::int64_t actionId = 0;            ///< what the action is about
 
     bool pointsAtCurve() const { return std::isfinite(evidence.from_s); }
     std::string plainText() const;  ///< for the clipboard
@@ -29,5 +34,12 @@ struct Card {
 
 std::vector<Card> makeCards(const Recording& recording, const Analysis& analysis,
                             const NumberStyle& style);
+
+/// Cards about corrections in force, each with the action that takes it away.
+std::vector<Card> correctionCards(std::span<const Correction> corrections,
+                                  const NumberStyle& style);
+
+/// The cards a station shows: its own, verdicts on the Curve, hazards and corrections everywhere.
+std::vector<Card> cardsFor(const std::vector<Card>& all, Question question);
 
 }  // namespace nk

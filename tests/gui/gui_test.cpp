@@ -13,12 +13,16 @@
 #include <QSettings>
 #include <QSignalSpy>
 #include <QSpinBox>
+#include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTextStream>
 
 #include "app/findings/finding_card.h"
 #include "app/findings/findings_panel.h"
+#include "app/finish/finish_station.h"
+#include "app/finish/flag_strip.h"
+#include "app/finish/meter_check_dialog.h"
 #include "app/plot/lanes_plot.h"
 #include "app/plot/ribbon.h"
 #include "app/shell/battery_card.h"
@@ -292,6 +296,107 @@ TEST_F(Window, EveryControlHasAName) {
             << b->objectName().toStdString();
     EXPECT_FALSE(part<LanesPlot>("lanes")->accessibleName().isEmpty());
     EXPECT_FALSE(part<Ribbon>("ribbon")->accessibleName().isEmpty());
+}
+
+TEST_F(Window, FlagsAreDraggedTypedKeptAndUndone) {
+    importCycle();
+    window_->activateWindow();
+    ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+    QTest::keyClick(window_.get(), Qt::Key_2, Qt::AltModifier);
+    ASSERT_TRUE(part<QWidget>("finishStation")->isVisible());
+    settle();
+    auto* table = part<QTableWidget>("rules");
+    ASSERT_EQ(table->rowCount(), 5) << "C/5 to C/50";
+    auto* station = part<FinishStation>("finishStation");
+    auto* flags = part<FlagStrip>("flagStrip");
+    const auto find = [&](int rule) {
+        for (const RuleRow& r : station->view().rows)
+            if (r.rule == rule) return r;
+        return RuleRow{};
+    };
+    ASSERT_TRUE(find(1).fired) << "C/10 is reached in this log";
+    const double before = find(1).time_s;
+
+    // Drag the C/10 flag to an earlier moment: a larger current ends the charge.
+    const QPoint grip = flags->flagRect(1).center();
+    QTest::mousePress(flags, Qt::LeftButton, {}, grip);
+    QTest::mouseMove(flags, grip - QPoint(30, 0));
+    settle();
+    QTest::mouseRelease(flags, Qt::LeftButton, {}, grip - QPoint(30, 0));
+    settle();
+    EXPECT_LT(find(1).time_s, before);
+    EXPECT_NE(find(1).text, "taper:C/10");
+    EXPECT_EQ(window_->book().batteries()->front().battery.rules.size(), 5u)
+        << "kept with the battery";
+
+    // By keyboard, and undone.
+    flags->setFocus();
+    const double dragged = find(1).time_s;
+    QTest::keyClick(flags, Qt::Key_Right);
+    settle();
+    EXPECT_GT(find(1).time_s, dragged);
+    QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+    settle();
+    QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+    settle();
+    EXPECT_TRUE(window_->book().batteries()->front().battery.rules.empty());
+    EXPECT_EQ(find(1).text, "taper:C/10") << "the usual rules again";
+
+    // Typing: a slip is told with what is accepted, a rule is taken.
+    int row = 0;
+    for (int r = 0; r < table->rowCount(); ++r)
+        if (table->item(r, 0)->text() == "taper:C/5") row = r;
+    table->item(row, 0)->setText("taper:lots");
+    EXPECT_TRUE(part<QLabel>("ruleProblem")->text().contains("taper:C/20"));
+    for (int r = 0; r < table->rowCount(); ++r)
+        if (table->item(r, 0)->text() == "taper:C/5") row = r;
+    table->item(row, 0)->setText("timer:1h");
+    settle();
+    EXPECT_FALSE(part<QLabel>("ruleProblem")->isVisible());
+    EXPECT_TRUE(std::any_of(station->view().rows.begin(), station->view().rows.end(),
+                            [](const RuleRow& r) { return r.text == "timer:1h" && r.fired; }));
+    QTest::mouseClick(part<QPushButton>("usualRules"), Qt::LeftButton);
+    settle();
+    EXPECT_EQ(table->rowCount(), 5);
+}
+
+TEST_F(Window, AMeterCheckCorrectsTheRecordingAndCanBeTakenAway) {
+    importCycle();
+    window_->setStation(1);
+    settle();
+    const auto logged = window_->shown()->recording;
+    const double end = logged->duration_s();
+    QTest::mouseClick(part<QPushButton>("meterCheck"), Qt::LeftButton);
+    MeterCheckDialog* dialog = nullptr;
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return (dialog = window_->findChild<MeterCheckDialog*>()) != nullptr; }, 5000));
+    auto* table = dialog->findChild<QTableWidget*>("meterReadings");
+    ASSERT_EQ(table->rowCount(), 2) << "one at rest, one with current";
+    const auto at = [&](double t, double less) {
+        return QString::number(logged->voltage_V()[logged->nearest(t)] - less, 'f', 3);
+    };
+    // The meter at the terminals shows 0.5 V less while 1.25 A flow: 0.4 ohm of lead.
+    const double flowing = window_->shown()->analysis.steps.list[1].start_s * 0.5 +
+                           window_->shown()->analysis.steps.list[1].end_s * 0.5;
+    table->item(0, 2)->setText(at(300, 0));
+    table->item(1, 2)->setText("rubbish");
+    EXPECT_TRUE(dialog->findChild<QLabel*>("meterWords")->text().contains("Row 2"));
+    table->item(1, 2)->setText(at(flowing, 0.5) + " V");
+    EXPECT_TRUE(dialog->findChild<QLabel*>("meterWords")->text().contains("mΩ"))
+        << dialog->findChild<QLabel*>("meterWords")->text().toStdString();
+    QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+    QTest::mouseClick(dialog->findChild<QPushButton*>("applyCorrection"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 10000));
+    settle();
+    ASSERT_EQ(window_->shown()->corrections.size(), 1u);
+    const std::size_t k = logged->nearest(flowing);
+    EXPECT_NEAR(window_->shown()->recording->voltage_V()[k], logged->voltage_V()[k] - 0.5, 0.02);
+    EXPECT_EQ(window_->shown()->recording->duration_s(), end);
+    auto* card = part<FindingCard>("card-correction");
+    QTest::mouseClick(card->findChild<QPushButton*>("action"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 1; }, 10000));
+    EXPECT_TRUE(window_->shown()->corrections.empty());
+    EXPECT_NEAR(window_->shown()->recording->voltage_V()[k], logged->voltage_V()[k], 1e-12);
 }
 
 TEST(Look, EveryColourPairPassesWcagAA) {

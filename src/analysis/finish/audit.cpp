@@ -232,6 +232,13 @@ void checkNoPeak(const AnalysisInput& in, std::vector<Finding>& out) {
             advice =
                 "At this low rate there often is none: stop by temperature or by a timer counted "
                 "from empty.";
+        else if (in.battery.charger.charge_Ah > 0 &&
+                 std::abs(c.charge_Ah - in.battery.charger.charge_Ah) <
+                     0.03 * in.battery.charger.charge_Ah)
+            advice = fmt::format(
+                "The charger's capacity limit of {} stopped it. Set the limit above the cell's "
+                "true capacity, so that the peak can come first.",
+                shortValue(in.battery.charger.charge_Ah, "Ah"));
         else if (cutShort)
             advice =
                 "It ended before a peak could come. If a capacity limit of the charger stopped it, "

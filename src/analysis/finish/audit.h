@@ -16,6 +16,8 @@ void checkOvercharged(const AnalysisInput& in, std::vector<Finding>& out);
 void checkBalancing(const AnalysisInput& in, std::vector<Finding>& out);
 void checkFirstMinute(const AnalysisInput& in, std::vector<Finding>& out);
 void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out);
+void checkCurrentNotAsSet(const AnalysisInput& in, std::vector<Finding>& out);
+void checkChargerRestarted(const AnalysisInput& in, std::vector<Finding>& out);
 void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out);
 
 }  // namespace nk

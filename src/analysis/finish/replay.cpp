@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "analysis/finish/nickel.h"
+#include "analysis/finish/rule_view.h"
 
 namespace nk {
 
@@ -18,49 +19,7 @@ struct Outcome {
     std::string caveat;
 };
 
-/// One charge as the conditions see it.
-struct View {
-    const AnalysisInput& in;
-    const ChargeSpan& charge;
-    double holdOff_s;
-    std::span<const double> t, v, i, temp;
-
-    double start() const { return t[charge.first]; }
-    bool deaf(std::size_t k) const { return t[k] - start() < holdOff_s; }
-    double interval() const { return std::max(in.recording.usualInterval_s(), 1e-3); }
-};
-
-/// Calls visit(k, mean) with the mean over the last `window` seconds (0: the sample itself).
-template <class Visit>
-void trailing(const View& w, std::span<const double> column, double window, Visit visit) {
-    std::size_t from = w.charge.first;
-    double sum = 0;
-    double count = 0;
-    for (std::size_t k = w.charge.first; k <= w.charge.last; ++k) {
-        if (std::isfinite(column[k])) sum += column[k], ++count;
-        while (from < k && w.t[k] - w.t[from] > window) {
-            if (std::isfinite(column[from])) sum -= column[from], --count;
-            ++from;
-        }
-        // Renew the sum now and then, so that a million samples lose no digits.
-        if ((k & 0xFFFF) == 0 || from == k) {
-            sum = 0;
-            count = 0;
-            for (std::size_t n = from; n <= k; ++n)
-                if (std::isfinite(column[n])) sum += column[n], ++count;
-        }
-        if (!visit(k, count > 0 ? sum / count : kNaN)) return;
-    }
-}
-
-/// Seconds of trailing mean that bring the noise to a tenth of `delta`; 0 on clean data, 60 at most
-/// (lag 30 s).
-double windowFor(const View& w, const ChannelQuality& q, double delta) {
-    const double need = std::pow(10 * q.noise / std::max(delta, 1e-9), 2);
-    return need <= 1 ? 0 : std::min(60.0, need * w.interval());
-}
-
-double noiseAfter(const View& w, const ChannelQuality& q, double window) {
+double noiseAfter(const RuleView& w, const ChannelQuality& q, double window) {
     return q.noise / std::sqrt(std::max(1.0, window / w.interval()));
 }
 
@@ -73,7 +32,7 @@ Outcome undecidable(std::string why) {
     return {Fired::Undecidable, 0, kNaN, std::move(why)};
 }
 
-Outcome negativeDeltaV(const View& w, const StopCondition& c) {
+Outcome negativeDeltaV(const RuleView& w, const StopCondition& c) {
     const double delta = c.threshold * w.in.battery.cells();
     const ChannelQuality& q = w.in.recording.voltageQuality();
     if (tooCoarse(q, delta))
@@ -86,20 +45,22 @@ Outcome negativeDeltaV(const View& w, const StopCondition& c) {
         return undecidable("The voltage is too noisy for this fall, even smoothed over a minute.");
     Outcome out;
     double top = -1e300;
-    trailing(w, w.v, window, [&](std::size_t k, double mean) {
-        if (w.deaf(k)) return true;
-        top = std::max(top, mean);
-        if (top - mean < delta * (1 - 1e-9)) return true;
-        out = {Fired::Yes, k, w.t[k], {}};
-        return false;
-    });
+    trailing(
+        w, w.v, window,
+        [&](std::size_t k, double mean) {
+            top = std::max(top, mean);
+            if (top - mean < delta * (1 - 1e-9)) return true;
+            out = {Fired::Yes, k, w.t[k], {}};
+            return false;
+        },
+        w.hears_s());
     if (q.resolution > 0.5 * delta)
         out.caveat =
             "The voltage resolution is coarse against this threshold: the moment is uncertain.";
     return out;
 }
 
-Outcome zeroDeltaV(const View& w, const StopCondition& c) {
+Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
     const ChannelQuality& q = w.in.recording.voltageQuality();
     const double cells = w.in.battery.cells();
     const double window = windowFor(w, q, std::max(c.rise_V, 1e-3) * cells);
@@ -108,54 +69,25 @@ Outcome zeroDeltaV(const View& w, const StopCondition& c) {
     Outcome out;
     double top = -1e300;
     double since = kNaN;
-    trailing(w, w.v, window, [&](std::size_t k, double mean) {
-        if (w.deaf(k)) return true;
-        if (std::isnan(since) || mean > top + rise) {
-            top = mean;
-            since = w.t[k];
-            return true;
-        }
-        if (w.t[k] - since < c.threshold - 1e-9) return true;
-        out = {Fired::Yes, k, w.t[k], {}};
-        return false;
-    });
+    trailing(
+        w, w.v, window,
+        [&](std::size_t k, double mean) {
+            if (std::isnan(since) || mean > top + rise) {
+                top = mean;
+                since = w.t[k];
+                return true;
+            }
+            if (w.t[k] - since < c.threshold - 1e-9) return true;
+            out = {Fired::Yes, k, w.t[k], {}};
+            return false;
+        },
+        w.hears_s());
     if (q.resolution > 2e-3 * cells && q.noise < 0.35 * q.resolution)
         out.caveat = "Coarse voltage steps look like standing still: this may fire early.";
     return out;
 }
 
-/// Trailing regression slope over `window` seconds, per second; visits where it is full.
-template <class Visit>
-void slopes(const View& w, std::span<const double> column, double window, Visit visit) {
-    std::size_t from = w.charge.first;
-    double t0 = w.start(), y0 = column[w.charge.first];
-    if (!std::isfinite(y0)) y0 = 0;
-    double n = 0, st = 0, sy = 0, stt = 0, sty = 0;
-    const auto add = [&](std::size_t k, double sign) {
-        if (!std::isfinite(column[k])) return;
-        const double x = w.t[k] - t0;
-        const double y = column[k] - y0;
-        n += sign, st += sign * x, sy += sign * y, stt += sign * x * x, sty += sign * x * y;
-    };
-    std::size_t renew = 0;
-    for (std::size_t k = w.charge.first; k <= w.charge.last; ++k) {
-        add(k, 1);
-        while (from < k && w.t[k] - w.t[from] > window + 1e-9) add(from++, -1);
-        if (++renew >= 512) {
-            renew = 0;
-            t0 = w.t[k];
-            y0 = std::isfinite(column[k]) ? column[k] : y0;
-            n = st = sy = stt = sty = 0;
-            for (std::size_t m = from; m <= k; ++m) add(m, 1);
-        }
-        if (w.t[k] - w.start() < window - w.interval()) continue;
-        const double det = n * stt - st * st;
-        if (n < 3 || det <= 0) continue;
-        if (!visit(k, (n * sty - st * sy) / det)) return;
-    }
-}
-
-Outcome inflection(const View& w) {
+Outcome inflection(const RuleView& w) {
     // The slope has passed a maximum of at least twice the least slope before it and has fallen
     // to 80 % of it.
     const ChannelQuality& q = w.in.recording.voltageQuality();
@@ -166,32 +98,37 @@ Outcome inflection(const View& w) {
     double least = 1e300;
     double most = -1e300;
     bool rose = false;
-    slopes(w, w.v, window, [&](std::size_t k, double slope) {
-        if (w.deaf(k)) return true;
-        if (!rose) {
-            least = std::min(least, slope);
-            if (slope > std::max(2.0 * least, least + 6 * noise) && slope > 0)
-                rose = true, most = slope;
-            return true;
-        }
-        most = std::max(most, slope);
-        if (slope > 0.8 * most - 1e-15 || most - slope < 4 * noise) return true;
-        out = {Fired::Yes, k, w.t[k], {}};
-        return false;
-    });
+    slopes(
+        w, w.v, window,
+        [&](std::size_t k, double slope) {
+            if (!rose) {
+                least = std::min(least, slope);
+                if (slope > std::max(2.0 * least, least + 6 * noise) && slope > 0)
+                    rose = true, most = slope;
+                return true;
+            }
+            most = std::max(most, slope);
+            if (slope > 0.8 * most - 1e-15 || most - slope < 4 * noise) return true;
+            out = {Fired::Yes, k, w.t[k], {}};
+            return false;
+        },
+        w.hears_s());
     if (noise > 1e-5 * w.in.battery.cells())
         out.caveat = "The voltage is noisy or coarse for a slope: the moment is uncertain.";
     return out;
 }
 
-Outcome dTdt(const View& w, const StopCondition& c) {
+Outcome dTdt(const RuleView& w, const StopCondition& c) {
     if (w.temp.empty()) return undecidable("The log has no temperature.");
     Outcome out;
-    slopes(w, w.temp, 120, [&](std::size_t k, double slope) {
-        if (w.deaf(k) || 60 * slope < c.threshold * (1 - 1e-9)) return true;
-        out = {Fired::Yes, k, w.t[k], {}};
-        return false;
-    });
+    slopes(
+        w, w.temp, 120,
+        [&](std::size_t k, double slope) {
+            if (60 * slope < c.threshold * (1 - 1e-9)) return true;
+            out = {Fired::Yes, k, w.t[k], {}};
+            return false;
+        },
+        w.hears_s());
     const ChannelQuality& q = w.in.recording.temperatureQuality();
     if (q.resolution > c.threshold)
         out.caveat =
@@ -200,19 +137,26 @@ Outcome dTdt(const View& w, const StopCondition& c) {
     return out;
 }
 
-Outcome temperature(const View& w, double limit) {
+Outcome temperature(const RuleView& w, double limit) {
     if (w.temp.empty()) return undecidable("The log has no temperature.");
+    // No mean can reach the limit before a single sample does.
+    std::size_t first = w.charge.first;
+    while (first <= w.charge.last && !(w.temp[first] >= limit - 1e-9)) ++first;
+    if (first > w.charge.last) return {};
     const double window = windowFor(w, w.in.recording.temperatureQuality(), 2.0);
     Outcome out;
-    trailing(w, w.temp, window, [&](std::size_t k, double mean) {
-        if (!(mean >= limit - 1e-9)) return true;
-        out = {Fired::Yes, k, w.t[k], {}};
-        return false;
-    });
+    trailing(
+        w, w.temp, window,
+        [&](std::size_t k, double mean) {
+            if (!(mean >= limit - 1e-9)) return true;
+            out = {Fired::Yes, k, w.t[k], {}};
+            return false;
+        },
+        w.t[first]);
     return out;
 }
 
-Outcome deltaT(const View& w, const StopCondition& c) {
+Outcome deltaT(const RuleView& w, const StopCondition& c) {
     if (w.temp.empty()) return undecidable("The log has no temperature.");
     double base = w.in.battery.ambient_C;
     std::string caveat;
@@ -232,25 +176,24 @@ Outcome deltaT(const View& w, const StopCondition& c) {
     return out;
 }
 
-Outcome timer(const View& w, const StopCondition& c) {
+Outcome timer(const RuleView& w, const StopCondition& c) {
     const double at = w.start() + c.threshold;
     if (w.t[w.charge.last] < at - 1e-9) return {};
     const std::size_t k = std::min(w.in.recording.lowerBound(at - 1e-9), w.charge.last);
     return {Fired::Yes, k, w.t[k], {}};
 }
 
-Outcome input(const View& w, const StopCondition& c) {
+Outcome input(const RuleView& w, const StopCondition& c) {
     if (w.in.battery.rated_Ah <= 0) return undecidable("The rated capacity is not given.");
     const double limit = c.threshold * w.in.battery.rated_Ah;
-    double charge = 0;
-    for (std::size_t k = w.charge.first + 1; k <= w.charge.last; ++k) {
-        charge += 0.5 * (w.i[k] + w.i[k - 1]) * (w.t[k] - w.t[k - 1]) / 3600;
-        if (charge >= limit * (1 - 1e-12)) return {Fired::Yes, k, w.t[k], {}};
-    }
+    const auto& running = *w.charge.running_Ah;
+    for (std::size_t k = 1; k < running.size(); ++k)
+        if (running[k] >= limit * (1 - 1e-12))
+            return {Fired::Yes, w.charge.first + k, w.t[w.charge.first + k], {}};
     return {};
 }
 
-Outcome taper(const View& w, const StopCondition& c) {
+Outcome taper(const RuleView& w, const StopCondition& c) {
     if (c.taperFraction > 0 && w.in.battery.rated_Ah <= 0)
         return undecidable("The rated capacity is not given: C/n has no size.");
     const double limit =
@@ -274,7 +217,7 @@ Outcome taper(const View& w, const StopCondition& c) {
     return none;
 }
 
-Outcome evaluate(const View& w, const StopCondition& c) {
+Outcome evaluate(const RuleView& w, const StopCondition& c) {
     using Kind = StopCondition::Kind;
     switch (c.kind) {
         case Kind::NegativeDeltaV:
@@ -312,46 +255,62 @@ std::vector<ChargeSpan> chargeSpans(const AnalysisInput& in) {
             out.back().lastStep = static_cast<int>(k);
             out.back().last = list[k].last;
         } else {
-            out.push_back(
-                {static_cast<int>(k), static_cast<int>(k), list[k].first, list[k].last, kNaN});
+            ChargeSpan span;
+            span.firstStep = span.lastStep = static_cast<int>(k);
+            span.first = list[k].first;
+            span.last = list[k].last;
+            out.push_back(std::move(span));
         }
         for (const NickelCharge& c : nickel)
             if (c.step == static_cast<int>(k) && c.peaked) out.back().peak_s = c.peak_s;
+    }
+    const auto t = in.recording.time_s();
+    const auto i = in.recording.current_A();
+    for (ChargeSpan& span : out) {
+        auto running = std::make_shared<std::vector<double>>(span.last - span.first + 1);
+        for (std::size_t k = 1; k < running->size(); ++k) {
+            const std::size_t at = span.first + k;
+            (*running)[k] =
+                (*running)[k - 1] + 0.5 * (i[at] + i[at - 1]) * (t[at] - t[at - 1]) / 3600;
+        }
+        span.running_Ah = std::move(running);
     }
     return out;
 }
 
 ReplayResult replay(const AnalysisInput& in, const ChargeSpan& charge, const StopRule& rule) {
-    const View view{in,
-                    charge,
-                    rule.holdOff_s,
-                    in.recording.time_s(),
-                    in.recording.voltage_V(),
-                    in.recording.current_A(),
-                    in.recording.temperature_C()};
+    const RuleView view{in,
+                        charge,
+                        rule.holdOff_s,
+                        in.recording.time_s(),
+                        in.recording.voltage_V(),
+                        in.recording.current_A(),
+                        in.recording.temperature_C()};
     ReplayResult out;
     out.rule = rule.text;
     out.step = charge.firstStep;
     Outcome best;
     bool undecided = false;
-    for (const StopCondition& c : rule.conditions) {
-        const Outcome o = evaluate(view, c);
+    for (std::size_t n = 0; n < rule.conditions.size(); ++n) {
+        const Outcome o = evaluate(view, rule.conditions[n]);
         if (!o.caveat.empty()) out.caveats.push_back(o.caveat);
         undecided |= o.fired == Fired::Undecidable;
-        if (o.fired == Fired::Yes && (best.fired != Fired::Yes || o.time_s < best.time_s)) best = o;
+        if (o.fired == Fired::Yes && (best.fired != Fired::Yes || o.time_s < best.time_s)) {
+            best = o;
+            out.condition = static_cast<int>(n);
+        }
     }
     out.fired = best.fired == Fired::Yes ? Fired::Yes : undecided ? Fired::Undecidable : Fired::No;
     if (out.fired != Fired::Yes) return out;
     out.time_s = best.time_s;
-    out.charge_Ah = integrate(in.recording, charge.first, best.sample).charge_Ah;
+    out.charge_Ah = charge.chargeUntil_Ah(best.sample);
     if (in.recording.hasTemperature())
         out.temperature_C = in.recording.temperature_C()[best.sample];
     if (std::isfinite(charge.peak_s))
         out.overcharge_Ah =
             best.time_s <= charge.peak_s
                 ? 0
-                : integrate(in.recording, in.recording.nearest(charge.peak_s), best.sample)
-                      .charge_Ah;
+                : out.charge_Ah - charge.chargeUntil_Ah(in.recording.nearest(charge.peak_s));
     else if (in.chemistry() != nullptr && in.chemistry()->nickel())
         out.caveats.push_back("No peak in this charge: the overcharge after it cannot be given.");
     return out;

@@ -2,6 +2,7 @@
 // docs/analysis-json.md "replay"). Pure and fast, so that dragging a flag feels immediate.
 #pragma once
 
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -49,7 +50,8 @@ struct ReplayResult {
     double charge_Ah = kNaN;  ///< put in until then
     double temperature_C = kNaN;
     double overcharge_Ah =
-        kNaN;  ///< put in after the peak; 0 when it fired before; NaN without a peak
+        kNaN;            ///< put in after the peak; 0 when it fired before; NaN without a peak
+    int condition = -1;  ///< index of the condition that fired
     std::vector<std::string> caveats;
 };
 
@@ -58,6 +60,10 @@ struct ChargeSpan {
     int firstStep = -1, lastStep = -1;
     std::size_t first = 0, last = 0;
     double peak_s = kNaN;  ///< of a nickel charge
+    /// Charge put in since `first`, Ah, one value a sample of the span: every rule asks for it.
+    std::shared_ptr<const std::vector<double>> running_Ah;
+
+    double chargeUntil_Ah(std::size_t sample) const { return (*running_Ah)[sample - first]; }
 };
 
 std::vector<ChargeSpan> chargeSpans(const AnalysisInput& in);

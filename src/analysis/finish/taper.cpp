@@ -310,51 +310,55 @@ void computeFullness(const AnalysisInput& in, std::vector<Reading>& out) {
         });
 }
 
+CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<TaperFit>& fit,
+                   double current_A) {
+    const Step& step = in.steps.list[static_cast<std::size_t>(cvStep)];
+    const auto t = in.recording.time_s();
+    const auto c = in.recording.current_A();
+    const double noise = in.recording.currentQuality().noise;
+    CutoffRow row;
+    row.current_A = current_A;
+    // Enough samples on both sides that noise does not pass for the crossing.
+    const double ratio = current_A > 0 ? 10 * noise / current_A : 0;
+    const auto need = static_cast<std::size_t>(std::clamp(ratio * ratio, 1.0, 60.0));
+    std::size_t below = 0;
+    double crossing = kNaN;
+    for (std::size_t k = step.first; k <= step.last; ++k) {
+        below = c[k] <= current_A ? below + 1 : 0;
+        if (below == need) {
+            crossing = t[k + 1 - need];
+            break;
+        }
+    }
+    if (std::isfinite(crossing)) {
+        row.time_s = crossing;
+        row.charge_Ah = chargeUntil(in, cvStep, crossing);
+        row.uncertainty_Ah = std::hypot(rectangle(in.accuracy.currentGain * row.charge_Ah),
+                                        current_A * in.recording.usualInterval_s() / 3600);
+    } else if (fit && current_A > fit->floor_A * 1.02) {
+        row.extrapolated = true;
+        row.time_s =
+            fit->start_s + fit->tau_s * std::log(fit->amplitude_A / (current_A - fit->floor_A));
+        const double over = fit->amplitude_A * std::exp(-(fit->end_s - fit->start_s) / fit->tau_s);
+        const double gained = (over - (current_A - fit->floor_A)) * fit->tau_s / 3600 +
+                              fit->floor_A * std::max(0.0, row.time_s - fit->end_s) / 3600;
+        row.charge_Ah = chargeUntil(in, cvStep, fit->end_s) + std::max(0.0, gained);
+        row.uncertainty_Ah =
+            std::hypot(fit->leftUncertainty_Ah, rectangle(in.accuracy.currentGain * row.charge_Ah));
+    } else {
+        row.reachable = false;
+    }
+    return row;
+}
+
 std::vector<CutoffRow> cutoffTable(const AnalysisInput& in, int cvStep) {
     std::vector<CutoffRow> rows;
     if (in.battery.rated_Ah <= 0 || cvStep < 0 || cvStep >= static_cast<int>(in.steps.list.size()))
         return rows;
-    const Step& step = in.steps.list[static_cast<std::size_t>(cvStep)];
-    const auto fit = fitTaper(in.recording, step);
-    const auto t = in.recording.time_s();
-    const auto c = in.recording.current_A();
-    const double noise = in.recording.currentQuality().noise;
+    const auto fit = fitTaper(in.recording, in.steps.list[static_cast<std::size_t>(cvStep)]);
     for (const int denominator : {5, 10, 20, 30, 50}) {
-        CutoffRow row;
-        row.denominator = denominator;
-        row.current_A = in.battery.rated_Ah / denominator;
-        // Enough samples on both sides that noise does not pass for the crossing.
-        const double ratio = row.current_A > 0 ? 10 * noise / row.current_A : 0;
-        const auto need = static_cast<std::size_t>(std::clamp(ratio * ratio, 1.0, 60.0));
-        std::size_t below = 0;
-        double crossing = kNaN;
-        for (std::size_t k = step.first; k <= step.last; ++k) {
-            below = c[k] <= row.current_A ? below + 1 : 0;
-            if (below == need) {
-                crossing = t[k + 1 - need];
-                break;
-            }
-        }
-        if (std::isfinite(crossing)) {
-            row.time_s = crossing;
-            row.charge_Ah = chargeUntil(in, cvStep, crossing);
-            row.uncertainty_Ah = std::hypot(rectangle(in.accuracy.currentGain * row.charge_Ah),
-                                            row.current_A * in.recording.usualInterval_s() / 3600);
-        } else if (fit && row.current_A > fit->floor_A * 1.02) {
-            row.extrapolated = true;
-            row.time_s = fit->start_s +
-                         fit->tau_s * std::log(fit->amplitude_A / (row.current_A - fit->floor_A));
-            const double over =
-                fit->amplitude_A * std::exp(-(fit->end_s - fit->start_s) / fit->tau_s);
-            const double gained = (over - (row.current_A - fit->floor_A)) * fit->tau_s / 3600 +
-                                  fit->floor_A * std::max(0.0, row.time_s - fit->end_s) / 3600;
-            row.charge_Ah = chargeUntil(in, cvStep, fit->end_s) + std::max(0.0, gained);
-            row.uncertainty_Ah = std::hypot(fit->leftUncertainty_Ah,
-                                            rectangle(in.accuracy.currentGain * row.charge_Ah));
-        } else {
-            row.reachable = false;
-        }
-        rows.push_back(row);
+        rows.push_back(cutoffAt(in, cvStep, fit, in.battery.rated_Ah / denominator));
+        rows.back().denominator = denominator;
     }
     return rows;
 }

@@ -43,6 +43,10 @@ struct CutoffRow {
     bool reachable = true;      ///< false: the floor current is higher
 };
 
+/// The row for any current; `fit` carries on where the log does not reach it.
+CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<TaperFit>& fit,
+                   double current_A);
+
 /// C/5, C/10, C/20, C/30 and C/50 for one constant-voltage step. Needs the rated capacity.
 std::vector<CutoffRow> cutoffTable(const AnalysisInput& in, int cvStep);
 

@@ -11,7 +11,7 @@
 
 namespace nk {
 
-CurveStation::CurveStation(QWidget* parent) : QWidget(parent) {
+CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     setObjectName("curveStation");
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(10, 9, 8, 8);
@@ -67,7 +67,7 @@ CurveStation::CurveStation(QWidget* parent) : QWidget(parent) {
     });
 }
 
-void CurveStation::show(std::shared_ptr<const ShownRecording> shown) {
+void CurveStation::show(ShownPtr shown) {
     const bool same = shown_ && shown && shown_->id == shown->id;
     const double low = plot_->rangeLow();
     const double high = plot_->rangeHigh();
@@ -164,6 +164,10 @@ void CurveStation::showEvidence(const Evidence& evidence, const QString& words) 
 }
 void CurveStation::clearEvidence() {
     plot_->showEvidence(std::nullopt, {});
+}
+
+QWidget* CurveStation::firstFocus() {
+    return plot_;
 }
 
 void CurveStation::applyColours() {

@@ -1,12 +1,9 @@
 // Station 1, Curve: what happened? Lanes, step ribbon and ruler of one recording.
 #pragma once
 
-#include <QWidget>
 #include <optional>
-#include <vector>
 
-#include "analysis/analysis.h"
-#include "report/cards.h"
+#include "app/shell/station.h"
 
 class QLabel;
 
@@ -15,37 +12,26 @@ namespace nk {
 class LanesPlot;
 class Ribbon;
 
-/// What a recording needs to be shown: all made in a worker, immutable afterwards.
-struct ShownRecording {
-    std::int64_t id = 0;
-    QString title, subtitle;
-    RecordingPtr recording;
-    Analysis analysis;
-    std::vector<double> charge_Ah, energy_Wh;
-};
-
-class CurveStation : public QWidget {
+class CurveStation : public Station {
     Q_OBJECT
   public:
     explicit CurveStation(QWidget* parent = nullptr);
 
-    void show(std::shared_ptr<const ShownRecording> shown);
-    void showEvidence(const Evidence& evidence, const QString& words);
+    Question question() const override { return Question::Curve; }
+    void show(ShownPtr shown) override;
+    void showEvidence(const Evidence& evidence, const QString& words) override;
     void clearEvidence();
-    void applyColours();
+    void applyColours() override;
+    QWidget* firstFocus() override;
     LanesPlot* plot() const { return plot_; }
     Ribbon* ribbon() const { return ribbon_; }
-
-  Q_SIGNALS:
-    void rulerChanged(const QString& reading, const QString& pins);
-    void helpRequested();
 
   private:
     void updateRuler(std::optional<double> time_s);
     QString pinsText() const;
     void describeStep(int index);
 
-    std::shared_ptr<const ShownRecording> shown_;
+    ShownPtr shown_;
     QLabel* title_ = nullptr;
     QLabel* subtitle_ = nullptr;
     QLabel* stepLine_ = nullptr;

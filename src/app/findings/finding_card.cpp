@@ -112,6 +112,10 @@ FindingCard::FindingCard(const Card& card, int index, QWidget* parent)
         connect(show, &QPushButton::clicked, this, [this] { Q_EMIT evidenceRequested(index_); });
     }
     links->addStretch(1);
+    if (!card.action.empty()) {
+        auto* action = link(QString::fromStdString(card.action), "action");
+        connect(action, &QPushButton::clicked, this, [this] { Q_EMIT actionRequested(index_); });
+    }
     auto* copy = link(tr("copy"), "copy");
     copy->setAccessibleName(tr("Copy as text: %1").arg(QString::fromStdString(card.title)));
     connect(copy, &QPushButton::clicked, this, [this] {

@@ -19,6 +19,7 @@ class FindingCard : public QFrame {
 
   Q_SIGNALS:
     void evidenceRequested(int index);
+    void actionRequested(int index);
 
   protected:
     void mousePressEvent(QMouseEvent* event) override;

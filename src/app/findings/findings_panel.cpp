@@ -61,6 +61,7 @@ void FindingsPanel::setCards(std::vector<Card> cards) {
         list_->insertWidget(static_cast<int>(k), card);
         widgets_.push_back(card);
         connect(card, &FindingCard::evidenceRequested, this, &FindingsPanel::evidenceRequested);
+        connect(card, &FindingCard::actionRequested, this, &FindingsPanel::actionRequested);
     }
     sheet_->setEnabled(!cards_.empty());
     scroll_->verticalScrollBar()->setValue(0);

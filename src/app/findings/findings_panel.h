@@ -27,6 +27,7 @@ class FindingsPanel : public QWidget {
 
   Q_SIGNALS:
     void evidenceRequested(int index);
+    void actionRequested(int index);
     void sheetRequested();
 
   private:

@@ -112,7 +112,7 @@ void LanesPlot::buildLane(int kind, const QString& title,
     lanes_.push_back(std::move(lane));
 }
 
-void LanesPlot::setRecording(RecordingPtr recording) {
+void LanesPlot::setRecording(RecordingPtr recording, int wanted) {
     clearItems();
     clearPlottables();
     plotLayout()->clear();
@@ -131,13 +131,14 @@ void LanesPlot::setRecording(RecordingPtr recording) {
         return;
     }
     buildLane(0, tr("Voltage V"), {recording_->voltage_V()}, 100);
-    if (recording_->cells_V().size() > 1) {
+    if (recording_->cells_V().size() > 1 && (wanted & kCells) != 0) {
         std::vector<std::span<const double>> cells;
         for (const auto& cell : recording_->cells_V()) cells.emplace_back(cell);
         buildLane(3, tr("Cells V · %1 in a bundle, cell 1 strongest").arg(cells.size()), cells, 52);
     }
-    buildLane(1, tr("Current A · above zero charges"), {recording_->current_A()}, 46);
-    if (recording_->hasTemperature())
+    if ((wanted & kCurrent) != 0)
+        buildLane(1, tr("Current A · above zero charges"), {recording_->current_A()}, 46);
+    if (recording_->hasTemperature() && (wanted & kTemperature) != 0)
         buildLane(2, tr("Temperature °C"), {recording_->temperature_C()}, 40);
     auto* group = new QCPMarginGroup(this);
     for (std::size_t n = 0; n < lanes_.size(); ++n) {

@@ -26,7 +26,9 @@ class LanesPlot : public QCustomPlot {
   public:
     explicit LanesPlot(QWidget* parent = nullptr);
 
-    void setRecording(RecordingPtr recording);
+    /// Lanes to show, as a sum.
+    enum Lanes { kVoltage = 1, kCurrent = 2, kTemperature = 4, kCells = 8, kEverything = 15 };
+    void setRecording(RecordingPtr recording, int lanes = kEverything);
     void setMarks(std::vector<PlotMark> marks);
     /// Brackets and shades an interval; nothing clears it.
     void showEvidence(std::optional<Evidence> evidence, const QString& words);

@@ -70,10 +70,17 @@ Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem:
     auto recording = (*book)->load(entry.id);
     if (!recording) return tl::unexpected<Error>(recording.error());
     const auto edits = (*book)->edits(entry.id);
+    if (!edits) return tl::unexpected<Error>(edits.error());
+    const auto corrections = (*book)->corrections(entry.id);
+    if (!corrections) return tl::unexpected<Error>(corrections.error());
     auto shown = std::make_shared<ShownRecording>();
     shown->id = entry.id;
+    shown->batteryId = entry.batteryId;
+    shown->edits = *edits;
+    shown->corrections = *corrections;
+    *recording = applyCorrections(*recording, *corrections);
     shown->recording = *recording;
-    shown->analysis = analyse(**recording, battery, edits ? *edits : std::vector<StepEdit>{});
+    shown->analysis = analyse(**recording, battery, *edits, shown->accuracy);
     shown->charge_Ah = cumulativeCharge_Ah(**recording);
     shown->energy_Wh = cumulativeEnergy_Wh(**recording);
     const QString owner =

@@ -6,7 +6,7 @@
 #include <memory>
 #include <stop_token>
 
-#include "app/curve/curve_station.h"
+#include "app/shell/shown_recording.h"
 #include "book/bench_book.h"
 
 namespace nk {

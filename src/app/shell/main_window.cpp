@@ -8,7 +8,6 @@
 #include <QDragEnterEvent>
 #include <QFileInfo>
 #include <QHBoxLayout>
-#include <QInputDialog>
 #include <QLabel>
 #include <QMenu>
 #include <QMimeData>
@@ -20,8 +19,11 @@
 #include <QStyle>
 #include <QTimer>
 #include <QVBoxLayout>
+#include <algorithm>
 
+#include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
+#include "app/finish/finish_station.h"
 #include "app/plot/lanes_plot.h"
 #include "app/shelf/shelf.h"
 #include "app/shell/battery_card.h"
@@ -54,8 +56,6 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
     bar_ = new StationBar(root);
-    bar_->addStation(tr("Curve"), tr("what happened?"));
-    bar_->setCurrent(0);
     rows->addWidget(bar_);
 
     auto* columns = new QHBoxLayout;
@@ -86,9 +86,11 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     connect(close, &QPushButton::clicked, this, &MainWindow::hideBar);
     middle_ = new QStackedWidget(root);
     start_ = new StartScreen(middle_);
-    curve_ = new CurveStation(middle_);
     middle_->addWidget(start_);
-    middle_->addWidget(curve_);
+    curve_ = new CurveStation(middle_);
+    addStation(curve_, tr("Curve"), tr("what happened?"));
+    addStation(new FinishStation(middle_), tr("Finish"), tr("did it stop in time?"));
+    bar_->setCurrent(0);
     centre->addWidget(middle_, 1);
     columns->addLayout(centre, 1);
     findings_ = new FindingsPanel(root);
@@ -151,12 +153,9 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     connect(shelf_, &Shelf::batteryEditRequested, this, [this](qlonglong id) { editBattery(id); });
     connect(shelf_, &Shelf::recordingMenuRequested, this,
             [this](qlonglong id, const QPoint& p) { recordingMenu(id, p); });
-    connect(curve_, &CurveStation::rulerChanged, this,
-            [this](const QString& reading, const QString& pins) {
-                ruler_->setText(reading);
-                pins_->setText(pins);
-            });
+    connect(bar_, &StationBar::stationChosen, this, &MainWindow::setStation);
     connect(findings_, &FindingsPanel::evidenceRequested, this, &MainWindow::showFinding);
+    connect(findings_, &FindingsPanel::actionRequested, this, &MainWindow::takeAction);
     connect(findings_, &FindingsPanel::sheetRequested, this, &MainWindow::saveSheet);
     buildMenu();
     watch_ = new QTimer(this);
@@ -168,6 +167,9 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     const QSettings settings;
     restoreGeometry(settings.value("window/geometry").toByteArray());
     refreshShelf();
+    current_ = std::clamp(settings.value("window/station", 0).toInt(), 0,
+                          static_cast<int>(stations_.size()) - 1);
+    bar_->setCurrent(current_);
     const auto last = settings.value("window/recording").toLongLong();
     for (const RecordingEntry& e : recordings_)
         if (e.id == last) chooseRecording(last);
@@ -175,6 +177,46 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
 }
 
 MainWindow::~MainWindow() = default;
+
+void MainWindow::addStation(Station* station, const QString& name, const QString& question) {
+    stations_.push_back(station);
+    middle_->addWidget(station);
+    bar_->addStation(name, question);
+    connect(station, &Station::rulerChanged, this,
+            [this](const QString& reading, const QString& pins) {
+                ruler_->setText(reading);
+                pins_->setText(pins);
+            });
+    connect(station, &Station::rulesChanged, this, &MainWindow::keepRules);
+    connect(station, &Station::meterCheckRequested, this, &MainWindow::meterCheck);
+}
+
+Station* MainWindow::station() const {
+    return stations_[static_cast<std::size_t>(current_)];
+}
+
+bool MainWindow::busy() const {
+    const auto* finish = findChild<FinishStation*>();
+    return work_.running() || load_.running() || (finish != nullptr && finish->busy());
+}
+
+void MainWindow::setStation(int index) {
+    if (index < 0 || index >= static_cast<int>(stations_.size())) return;
+    current_ = index;
+    bar_->setCurrent(index);
+    QSettings().setValue("window/station", index);
+    if (recordings_.empty()) return;
+    middle_->setCurrentWidget(station());
+    ruler_->clear();
+    pins_->clear();
+    station()->show(shown_);
+    station()->firstFocus()->setFocus();
+    showCards();
+}
+
+void MainWindow::showCards() {
+    findings_->setCards(shown_ ? cardsFor(cards_, station()->question()) : std::vector<Card>());
+}
 
 void MainWindow::buildMenu() {
     auto* menu = new QMenu(this);
@@ -187,6 +229,9 @@ void MainWindow::buildMenu() {
     add(tr("Open logs…"), QKeySequence::Open, [this] { openFiles(dialogs_.openLogs(this)); });
     add(tr("Paste a table"), QKeySequence::Paste, [this] { pasteTable(); });
     add(tr("Load the demo bench"), {}, [this] { loadDemo(); });
+    menu->addSeparator();
+    undo_ = add(tr("Undo"), QKeySequence::Undo, [this] { undo(); });
+    redo_ = add(tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { redo(); });
     menu->addSeparator();
     add(tr("Open or make a bench book…"), {}, [this] { switchBook(); });
     add(tr("Bench sheet…"), QKeySequence("Ctrl+P"), [this] { saveSheet(); });
@@ -206,9 +251,9 @@ void MainWindow::setTheme(ThemeChoice choice) {
     theme_ = choice;
     applyTheme(*qApp, choice);
     QSettings().setValue("look", static_cast<int>(choice));
-    curve_->applyColours();
+    for (Station* s : stations_) s->applyColours();
     refreshShelf();
-    if (shown_) findings_->setCards(findings_->cards());
+    showCards();
 }
 
 Battery MainWindow::batteryOf(std::int64_t id) const {
@@ -231,7 +276,8 @@ void MainWindow::refreshShelf() {
         QFileInfo(QString::fromStdString(book_->path().string())).completeBaseName();
     bar_->setBook(name, tr("bench book · every change is saved"));
     const bool empty = recordings_.empty();
-    middle_->setCurrentWidget(empty ? static_cast<QWidget*>(start_) : curve_);
+    middle_->setCurrentWidget(empty ? static_cast<QWidget*>(start_) : station());
+    showUndoState();
     findings_->setVisible(!empty);
     if (empty) ruler_->setText(tr("Drop a log anywhere on this window"));
 }
@@ -388,7 +434,7 @@ void MainWindow::chooseRecording(std::int64_t id) {
         if (e.id == id) entry = &e;
     if (entry == nullptr) return;
     shelf_->select(id);
-    middle_->setCurrentWidget(curve_);
+    middle_->setCurrentWidget(station());
     const auto path = book_->path();
     const Battery battery = batteryOf(entry->batteryId);
     load_.start(
@@ -401,85 +447,19 @@ void MainWindow::chooseRecording(std::int64_t id) {
                 return;
             }
             shown_ = std::move(*loaded);
-            curve_->show(shown_);
+            cards_ = correctionCards(shown_->corrections, {});
+            for (Card& card : makeCards(*shown_->recording, shown_->analysis, {}))
+                cards_.push_back(std::move(card));
+            std::stable_sort(cards_.begin(), cards_.end(), [](const Card& a, const Card& b) {
+                return (a.tone == CardTone::Hazard) > (b.tone == CardTone::Hazard);
+            });
+            station()->show(shown_);
             if (focusWidget() == nullptr || focusWidget() == bar_->menuButton())
                 curve_->plot()->setFocus();
-            findings_->setCards(makeCards(*shown_->recording, shown_->analysis, {}));
+            showCards();
             QSettings().setValue("window/recording", static_cast<qlonglong>(id));
             Q_EMIT recordingShown(id);
         });
-}
-
-void MainWindow::editBattery(std::int64_t id) {
-    const BatteryEntry* entry = nullptr;
-    for (const BatteryEntry& e : batteries_)
-        if (e.id == id) entry = &e;
-    if (entry == nullptr) return;
-    auto* card = new BatteryCard(
-        tr("Battery card"),
-        tr("What is known of this battery. The maker's figures win over the usual ones."),
-        entry->battery, {}, this);
-    card->setAttribute(Qt::WA_DeleteOnClose);
-    const std::int64_t revision = entry->revision;
-    connect(card, &QDialog::accepted, this, [this, card, id, revision] {
-        const auto done = book_->updateBattery(id, revision, card->battery());
-        if (!done) say(text(done.error()), true);
-        refreshShelf();
-        if (shown_) chooseRecording(shown_->id);
-    });
-    card->open();
-}
-
-void MainWindow::recordingMenu(std::int64_t id, const QPoint& at) {
-    auto* menu = new QMenu(this);
-    menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Rename…"), this, [this, id] {
-        QString title;
-        for (const RecordingEntry& e : recordings_)
-            if (e.id == id) title = QString::fromStdString(e.title);
-        auto* dialog = new QInputDialog(this);
-        dialog->setAttribute(Qt::WA_DeleteOnClose);
-        dialog->setWindowTitle(tr("Rename the recording"));
-        dialog->setLabelText(tr("Name"));
-        dialog->setTextValue(title);
-        connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
-            if (name.trimmed().isEmpty()) return;
-            if (const auto done = book_->renameRecording(id, name.trimmed().toStdString()); !done)
-                say(text(done.error()), true);
-            refreshShelf();
-            if (shown_ && shown_->id == id) chooseRecording(id);
-        });
-        dialog->open();
-    });
-    menu->addAction(tr("Save the original file…"), this, [this, id] {
-        QString name;
-        for (const RecordingEntry& e : recordings_)
-            if (e.id == id) name = QString::fromStdString(e.fileName);
-        const QString target =
-            dialogs_.saveAs(this, tr("Save the original file"), name, tr("All files (*)"));
-        if (target.isEmpty()) return;
-        const auto bytes = book_->original(id);
-        QFile file(target);
-        if (!bytes)
-            say(text(bytes.error()), true);
-        else if (!file.open(QIODevice::WriteOnly) ||
-                 file.write(bytes->data(), static_cast<qint64>(bytes->size())) !=
-                     static_cast<qint64>(bytes->size()) ||
-                 !file.flush())
-            say(tr("%1: the file could not be written: %2.").arg(target, file.errorString()), true);
-    });
-    menu->addAction(tr("Remove from the book…"), this, [this, id] {
-        if (!dialogs_.confirm(
-                this, tr("Remove the recording"),
-                tr("The recording and its original file are taken out of the bench book for good."),
-                tr("Remove")))
-            return;
-        if (const auto done = book_->removeRecording(id); !done) say(text(done.error()), true);
-        if (shown_ && shown_->id == id) shown_.reset();
-        refreshShelf();
-        if (!shown_ && !recordings_.empty()) chooseRecording(recordings_.back().id);
-    });
-    menu->popup(at);
 }
 
 void MainWindow::showFinding(int index) {
@@ -490,9 +470,9 @@ void MainWindow::showFinding(int index) {
     QString words = QString::fromStdString(
         card.value.empty() ? card.kind
                            : card.value + (card.plusMinus.empty() ? "" : " " + card.plusMinus));
-    curve_->showEvidence(card.evidence, words.toLower() == words.toUpper() ? words
-                                        : card.value.empty()               ? words.toLower()
-                                                                           : words);
+    station()->showEvidence(card.evidence, words.toLower() == words.toUpper() ? words
+                                           : card.value.empty()               ? words.toLower()
+                                                                              : words);
 }
 
 void MainWindow::saveSheet() {

@@ -5,12 +5,13 @@
 #include <QMainWindow>
 #include <memory>
 
-#include "app/curve/curve_station.h"
 #include "app/job/job.h"
 #include "app/shell/book_work.h"
 #include "app/shell/dialogs.h"
+#include "app/shell/station.h"
 #include "app/theme/theme.h"
 #include "book/bench_book.h"
+#include "report/cards.h"
 
 class QLabel;
 class QProgressBar;
@@ -25,6 +26,8 @@ class Shelf;
 class StartScreen;
 class StationBar;
 class BatteryCard;
+class CurveStation;
+class FinishStation;
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -37,9 +40,13 @@ class MainWindow : public QMainWindow {
     void pasteTable();
     void loadDemo();
     void chooseRecording(std::int64_t id);
-    std::shared_ptr<const ShownRecording> shown() const { return shown_; }
-    bool busy() const { return work_.running() || load_.running(); }
+    ShownPtr shown() const { return shown_; }
+    bool busy() const;
     void setTheme(ThemeChoice choice);
+    void setStation(int index);
+    Station* station() const;
+    void undo();
+    void redo();
     BenchBook& book() { return *book_; }
 
   Q_SIGNALS:
@@ -54,6 +61,14 @@ class MainWindow : public QMainWindow {
 
   private:
     void buildMenu();
+    void addStation(Station* station, const QString& name, const QString& question);
+    void showCards();
+    void takeAction(int index);
+    void keepRules(const std::vector<std::string>& rules);
+    void meterCheck();
+    void unseenLoad(std::int64_t recordingId);
+    void afterChange(const Expected<void>& done);
+    void showUndoState();
     void refreshShelf();
     void nextFile();
     void takePending(Expected<std::shared_ptr<PendingLog>> pending);
@@ -76,7 +91,10 @@ class MainWindow : public QMainWindow {
     Job load_{this};
     std::vector<BatteryEntry> batteries_;
     std::vector<RecordingEntry> recordings_;
-    std::shared_ptr<const ShownRecording> shown_;
+    ShownPtr shown_;
+    std::vector<Card> cards_;
+    std::vector<Station*> stations_;
+    int current_ = 0;
     QStringList queue_;
     ThemeChoice theme_ = ThemeChoice::System;
 
@@ -94,6 +112,8 @@ class MainWindow : public QMainWindow {
     QWidget* inline_ = nullptr;
     QLabel* inlineText_ = nullptr;
     QTimer* watch_ = nullptr;
+    QAction* undo_ = nullptr;
+    QAction* redo_ = nullptr;
 };
 
 }  // namespace nk

@@ -80,6 +80,13 @@ int renderViews(QApplication& app, const QString& folder) {
         if (findings->cards()[k].code == "peak_time")
             Q_EMIT findings->evidenceRequested(static_cast<int>(k));
     shot("nickel");
+    window.setStation(1);
+    shot("finish");
+    choose("mount-pack-lazy-charger.csv");
+    window.setTheme(ThemeChoice::NightBench);
+    shot("finish-night");
+    window.setTheme(ThemeChoice::Paper);
+    window.setStation(0);
     window.resize(1024, 700);
     choose("flash-pack-pulses.csv");
     shot("curve-small");

@@ -3,7 +3,7 @@
 
 #include <QString>
 
-#include "app/curve/curve_station.h"
+#include "app/shell/shown_recording.h"
 #include "quantity/error.h"
 
 namespace nk {

@@ -8,6 +8,11 @@
 
 namespace nk {
 
+namespace {
+constexpr int kWide = 142;
+constexpr int kNarrow = 96;
+}  // namespace
+
 StationBar::StationBar(QWidget* parent) : QWidget(parent) {
     setObjectName("stationBar");
     setAttribute(Qt::WA_StyledBackground);
@@ -41,11 +46,11 @@ void StationBar::addStation(const QString& name, const QString& question) {
     button->setObjectName(QString("station-%1").arg(index + 1));
     button->setProperty("role", "station");
     button->setCheckable(true);
-    button->setFixedSize(168, 60);
+    button->setFixedSize(kWide, 60);
     button->setAccessibleName(name + ": " + question);
     button->setToolTip(tr("%1 (Alt+%2)").arg(question).arg(index + 1));
     auto* box = new QVBoxLayout(button);
-    box->setContentsMargins(14, 8, 6, 9);
+    box->setContentsMargins(13, 8, 4, 9);
     box->setSpacing(1);
     auto* title = new QLabel(name, button);
     title->setProperty("role", "heading");
@@ -78,7 +83,7 @@ void StationBar::setBook(const QString& name, const QString& note) {
 void StationBar::setSubtitlesShown(bool shown) {
     for (const Entry& e : entries_) {
         e.subtitle->setVisible(shown);
-        e.button->setFixedWidth(shown ? 168 : 104);
+        e.button->setFixedWidth(shown ? kWide : kNarrow);
     }
 }
 

@@ -1,0 +1,150 @@
+#include "meter_check.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "quantity/format.h"
+#include "quantity/uncertainty.h"
+
+namespace nk {
+
+namespace {
+
+struct Point {
+    double difference_V = 0;  ///< log minus meter
+    double current_A = 0;
+    double sigma_V = 0;
+    bool atLogger = false;
+};
+
+Expected<Point> compare(const Recording& r, const MeterReading& m) {
+    const auto t = r.time_s();
+    if (r.empty() || m.time_s < t.front() - 1e-9 || m.time_s > t.back() + 1e-9)
+        return fail(ErrorKind::InvalidArgument, "This moment is not in the recording.",
+                    "meter reading", "a moment between its first and last row.");
+    const std::size_t middle = r.nearest(m.time_s);
+    std::size_t first = middle;
+    std::size_t last = middle;
+    while (first > 0 && (m.time_s - t[first - 1] <= 5 || last - first < 2)) --first;
+    while (last + 1 < r.size() && (t[last + 1] - m.time_s <= 5 || last - first < 2)) ++last;
+    Point p;
+    const double n = static_cast<double>(last - first + 1);
+    double low = 1e300;
+    double high = -1e300;
+    for (std::size_t k = first; k <= last; ++k) {
+        p.difference_V += r.voltage_V()[k] / n;
+        p.current_A += r.current_A()[k] / n;
+        low = std::min(low, r.current_A()[k]);
+        high = std::max(high, r.current_A()[k]);
+    }
+    if (high - low > std::max(0.1 * std::abs(p.current_A), 8 * r.currentQuality().sigma()))
+        return fail(ErrorKind::InvalidArgument,
+                    "The current changes within five seconds of this moment, so the two readings "
+                    "may not belong together.",
+                    "meter reading", "a moment with a steady current.");
+    const double log_V = p.difference_V;
+    if (!(m.meter_V > 0) || std::abs(m.meter_V - log_V) > 0.25 * log_V) {
+        std::string hint = "a reading near the log's " + shortValue(log_V, "V") + ".";
+        if (std::abs(m.meter_V / 1000 - log_V) < 0.25 * log_V)
+            hint += " Is this one in mV?";
+        else if (m.meter_V > 0 && m.meter_V < 0.6 * log_V)
+            hint += " Is this one of a single cell?";
+        return fail(ErrorKind::InvalidArgument,
+                    fmt::format("{} cannot be the same battery at this moment.",
+                                shortValue(m.meter_V, "V")),
+                    "meter reading", hint);
+    }
+    p.difference_V -= m.meter_V;
+    p.atLogger = m.place == MeterReading::Place::Logger;
+    p.sigma_V = quadrature({rectangle(m.gain * m.meter_V), quantisation(m.resolution_V),
+                            r.voltageQuality().sigma() / std::sqrt(n)});
+    return p;
+}
+
+std::string millivolts(double volts) {
+    return fmt::format("{}{:.1f} mV", volts < 0 ? "−" : "+", std::abs(1e3 * volts));
+}
+
+}  // namespace
+
+Expected<MeterVerdict> checkMeter(const Recording& recording,
+                                  const std::vector<MeterReading>& readings) {
+    if (readings.empty())
+        return fail(ErrorKind::InvalidArgument, "There is no meter reading.", "meter check",
+                    "at least one voltage with its moment.");
+    // difference = −offset + R·I, with R only for readings at the terminals: weighted least squares
+    // for the two unknowns (d = logger's error, R = lead).
+    double sw = 0, swd = 0, s11 = 0, s12 = 0, s22 = 0, y1 = 0, y2 = 0;
+    double flow = 0;
+    double quiet = 1e300;
+    bool anyAtLogger = false;
+    for (const MeterReading& m : readings) {
+        const auto p = compare(recording, m);
+        if (!p) return tl::unexpected<Error>(p.error());
+        const double w = 1 / (p->sigma_V * p->sigma_V);
+        const double x = p->atLogger ? 0 : p->current_A;
+        sw += w, swd += w * p->difference_V;
+        s11 += w, s12 += w * x, s22 += w * x * x;
+        y1 += w * p->difference_V, y2 += w * x * p->difference_V;
+        flow = std::max(flow, std::abs(x));
+        quiet = std::min(quiet, std::abs(x));
+        anyAtLogger |= p->atLogger;
+    }
+    MeterVerdict out;
+    const double noCurrent = std::max(
+        0.02, 5 * recording.currentQuality().sigma());  // the lead shows nothing under this
+    const bool leadSeen = flow > noCurrent;
+    const bool both = leadSeen && quiet < 0.5 * flow && readings.size() > 1;
+    const auto offset = [&](double value, double sigma) {
+        Correction c;
+        c.kind = Correction::Kind::VoltageOffset;
+        c.value = -value;
+        c.uncertainty = sigma;
+        c.name = "logger's voltage offset by a meter";
+        const bool matters = std::abs(value) > 2 * sigma;
+        out.words.push_back(fmt::format("The log reads {} against the meter (± {:.1f} mV){}.",
+                                        millivolts(value), 2e3 * sigma,
+                                        matters ? "" : ": that is within what both are known to"));
+        if (matters) out.proposals.push_back(c);
+    };
+    const auto lead = [&](double value, double sigma, bool alone) {
+        Correction c;
+        c.kind = Correction::Kind::LeadResistance;
+        c.value = value;
+        c.uncertainty = sigma;
+        c.name = "lead resistance by a meter";
+        if (value > 2 * sigma) {
+            out.words.push_back(fmt::format(
+                "Between the logger and the battery's terminals lie {:.1f} ± {:.1f} mΩ of lead and "
+                "contact: the display shows more than the battery has while charging, and less "
+                "under load.",
+                1e3 * value, 2e3 * sigma));
+            if (alone)
+                out.words.push_back(
+                    "Taken from one reading, with the logger's own offset as zero. A second one at "
+                    "rest tells the two apart.");
+            out.proposals.push_back(c);
+        } else if (value < -2 * sigma) {
+            out.words.push_back(
+                "The difference has the wrong sign for a lead: check which reading belongs to "
+                "which moment, and take one at rest.");
+        } else {
+            out.words.push_back(
+                fmt::format("No lead resistance is seen (under {:.1f} mΩ).", 2e3 * sigma));
+        }
+    };
+    if (both) {
+        const double det = s11 * s22 - s12 * s12;
+        offset((s22 * y1 - s12 * y2) / det, std::sqrt(s22 / det));
+        lead((s11 * y2 - s12 * y1) / det, std::sqrt(s11 / det), false);
+    } else if (leadSeen && !anyAtLogger) {
+        lead(y2 / s22, std::sqrt(1 / s22), true);
+    } else {
+        offset(swd / sw, std::sqrt(1 / sw));
+    }
+    return out;
+}
+
+}  // namespace nk

@@ -1,0 +1,59 @@
+// Station 2, Finish: did the charge stop at the right time? Stop rules as flags along the curve,
+// and a strip that ranks them against full.
+#pragma once
+
+#include "app/finish/finish_presenter.h"
+#include "app/job/job.h"
+#include "app/shell/station.h"
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QStackedLayout;
+class QTableWidget;
+
+namespace nk {
+
+class FlagStrip;
+class LanesPlot;
+
+class FinishStation : public Station {
+    Q_OBJECT
+  public:
+    explicit FinishStation(QWidget* parent = nullptr);
+
+    Question question() const override { return Question::Finish; }
+    void show(ShownPtr shown) override;
+    void showEvidence(const Evidence& evidence, const QString& words) override;
+    void applyColours() override;
+    QWidget* firstFocus() override;
+    bool busy() const { return job_.running(); }
+    const FinishView& view() const { return view_; }
+
+  private:
+    void chooseCharge(int charge);
+    void rank(bool keepView);
+    void take(const Ranking& ranking, bool keepView);
+    void fillTable();
+    void say(const QString& words);
+    void keepRules();
+
+    FinishPresenter presenter_;
+    FinishView view_;
+    Job job_{this};
+    int charge_ = 0;
+    bool filling_ = false;
+    QLabel* title_ = nullptr;
+    QLabel* full_ = nullptr;
+    QLabel* advice_ = nullptr;
+    QLabel* problem_ = nullptr;
+    QLabel* nothing_ = nullptr;
+    QWidget* body_ = nullptr;
+    QComboBox* charges_ = nullptr;
+    FlagStrip* flags_ = nullptr;
+    LanesPlot* plot_ = nullptr;
+    QTableWidget* table_ = nullptr;
+    QPushButton* remove_ = nullptr;
+};
+
+}  // namespace nk

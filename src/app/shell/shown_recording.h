@@ -1,0 +1,29 @@
+// What a recording needs to be shown: all made in a worker, immutable afterwards.
+#pragma once
+
+#include <QString>
+#include <vector>
+
+#include "analysis/analysis.h"
+#include "recording/correction.h"
+
+namespace nk {
+
+struct ShownRecording {
+    std::int64_t id = 0;
+    std::int64_t batteryId = 0;
+    QString title, subtitle;
+    RecordingPtr recording;  ///< with the corrections applied
+    std::vector<Correction> corrections;
+    std::vector<StepEdit> edits;
+    Analysis analysis;
+    InstrumentAccuracy accuracy;
+    std::vector<double> charge_Ah, energy_Wh;
+
+    /// Borrowed from this object, for analyses that are run when a station asks for them.
+    AnalysisInput input() const { return {*recording, analysis.steps, analysis.battery, accuracy}; }
+};
+
+using ShownPtr = std::shared_ptr<const ShownRecording>;
+
+}  // namespace nk

@@ -1,0 +1,31 @@
+// One station of the window: a question, and the view that answers it for the shown recording.
+#pragma once
+
+#include <QWidget>
+
+#include "app/shell/shown_recording.h"
+
+namespace nk {
+
+class Station : public QWidget {
+    Q_OBJECT
+  public:
+    using QWidget::QWidget;
+
+    /// Which cards of the findings panel belong here.
+    virtual Question question() const = 0;
+    /// Takes a recording over (null: nothing is shown). Long work must go to a Job.
+    virtual void show(ShownPtr shown) = 0;
+    virtual void showEvidence(const Evidence& evidence, const QString& words) = 0;
+    virtual void applyColours() = 0;
+    /// Where the keyboard goes when the station is chosen.
+    virtual QWidget* firstFocus() = 0;
+
+  Q_SIGNALS:
+    void rulerChanged(const QString& reading, const QString& pins);
+    /// Stop rules to keep with the battery of the shown recording.
+    void rulesChanged(const std::vector<std::string>& rules);
+    void meterCheckRequested();
+};
+
+}  // namespace nk
