@@ -21,6 +21,15 @@ function(nk_layer name)
     target_link_libraries(nk_${name} PUBLIC nk_${layer})
   endforeach()
   target_link_libraries(nk_${name} PUBLIC tl::expected ${ARG_LINKS})
+  # Headers that nearly every file reads: parsed once a layer.
+  list(FIND ARG_LINKS fmt::fmt has_fmt)
+  if(has_fmt GREATER -1)
+    target_precompile_headers(nk_${name} PRIVATE <fmt/format.h> <algorithm> <cmath> <functional> <map> <memory> <optional>
+                              <span> <string> <vector> <tl/expected.hpp>)
+    # With a precompiled header GCC 12 forgets that std::string is a system header and warns of
+    # copies inside it that cannot happen (GCC bugs 105329 and 105651).
+    target_compile_options(nk_${name} PRIVATE "$<$<CXX_COMPILER_ID:GNU>:-Wno-array-bounds;-Wno-stringop-overflow;-Wno-stringop-overread>")
+  endif()
 endfunction()
 
 # nk_embed(TARGET SYMBOL FILES …): the files' text as a C++ table {name, text}.

@@ -2,7 +2,10 @@
 // No clock, no files, no globals: same input, same output.
 #pragma once
 
+#include <any>
 #include <functional>
+#include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -13,12 +16,29 @@
 
 namespace nk {
 
+/// Intermediate results that several metrics share, made once a call: events, tapers, steps of the
+/// current. Each is a pure function of the input, so remembering changes no result. What it hands
+/// out lives as long as the input: functions that return references refuse a temporary. One thread.
+class Memo {
+  public:
+    template <class T, class Make>
+    const T& remember(const std::string& key, Make make) {
+        std::any& slot = slots_[key];
+        if (!slot.has_value()) slot = T(make());
+        return *std::any_cast<T>(&slot);
+    }
+
+  private:
+    std::map<std::string, std::any> slots_;  // references to values stay valid
+};
+
 /// What an analysis may look at. Borrowed for the time of the call.
 struct AnalysisInput {
     const Recording& recording;
     const Steps& steps;
     const Battery& battery;  ///< completed: open fields guessed and listed in battery.assumed
     const InstrumentAccuracy& accuracy;
+    std::shared_ptr<Memo> memo = std::make_shared<Memo>();
 
     const Chemistry* chemistry() const { return battery.chemistryData(); }
     double perCell(double voltage_V) const { return voltage_V / battery.cells(); }

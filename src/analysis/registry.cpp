@@ -9,6 +9,12 @@
 #include "finish/relaxation.h"
 #include "finish/taper.h"
 #include "log/log_quality.h"
+#include "pack/pack.h"
+#include "rating/rating_readings.h"
+#include "resistance/current_step.h"
+#include "resistance/load_regression.h"
+#include "resistance/resistance_findings.h"
+#include "resistance/standard.h"
 #include "safety/safety.h"
 
 namespace nk {
@@ -83,6 +89,58 @@ const std::vector<Metric>& metrics() {
         {"end_dtdt", "Warming at the stop",
          "Straight line through the temperature of the last 120 seconds of the charge.", 1,
          computeEndDtdt, Question::Finish},
+        {"resistance_ohmic", "Resistance, first sample",
+         "The voltage step over the current step, at the first sample that shows the new current. "
+         "Before: the mean of up to five samples. How fast that is depends on the logger.",
+         1, computeResistanceOhmic, Question::Strength},
+        {"resistance_1s", "Resistance after 1 s",
+         "Voltage step over current step, at the sample nearest to one second (within a tenth) "
+         "while the current holds.",
+         1, computeResistance1s, Question::Strength},
+        {"resistance_10s", "Resistance after 10 s",
+         "Voltage step over current step, at the sample nearest to ten seconds (within a tenth) "
+         "while the current holds.",
+         1, computeResistance10s, Question::Strength},
+        {"resistance_30s", "Resistance after 30 s",
+         "Voltage step over current step, at the sample nearest to thirty seconds (within a tenth) "
+         "while the current holds. Slow processes and the falling charge count in it.",
+         1, computeResistance30s, Question::Strength},
+        {"resistance_iec61960", "Resistance by IEC 61960-3",
+         "0.2 It for 10 s, then 1.0 It for 1 s: R = (U1 − U2)/(I2 − I1), the d.c. method of IEC "
+         "61960-3.",
+         1, computeResistanceIec61960, Question::Strength},
+        {"resistance_iec61951", "Resistance by IEC 61951-2",
+         "Two levels by cell type, 10 s then 3 s: R = (U1 − U2)/(I2 − I1). Levels from memory, "
+         "uncertain.",
+         1, computeResistanceIec61951, Question::Strength},
+        {"resistance_load", "Resistance under a varying load",
+         "Voltage against current after the running mean of a minute is taken off both, by robust "
+         "regression (Tukey's bisquare).",
+         1, computeResistanceLoad, Question::Strength},
+        {"true_c_sag", "True C by sag",
+         "The highest current at which the loaded voltage stays above a floor (3.3 V a cell "
+         "lithium "
+         "polymer, 3.0 others, 2.5 LFP, 1.0 nickel; common practice) until 80 % of the rated "
+         "charge "
+         "is out. Between measured rates by interpolation at equal charge, beyond them, or from "
+         "one "
+         "rate and a resistance, extrapolated.",
+         1, computeTrueCSag, Question::Strength},
+        {"true_c_heat", "True C by heat",
+         "m·cp·dT/dt = I²R − h(T − Ta) fitted to the temperature; the current that ends at 60 °C "
+         "from 25 °C.",
+         1, computeTrueCHeat, Question::Strength},
+        {"true_c_adiabatic", "Adiabatic bound",
+         "All loss stays in the cell: I = m·cp·ΔT/(3600·R·Q), cp about 1000 J/(kg·K) (from "
+         "memory).",
+         1, computeTrueCAdiabatic, Question::Strength},
+        {"weakest_cell", "Weakest cell",
+         "The first cell to reach the discharge floor, in column order from 1.", 1,
+         computeWeakestCell, Question::Strength},
+        {"imbalance_loss", "Charge lost to imbalance",
+         "The other cells' voltage curves are laid over the weakest one's: the capacity ratio and "
+         "offset that fit tell what each still held when the first was at its floor.",
+         1, computeImbalanceLoss, Question::Strength},
         {"max_temperature", "Highest temperature",
          "The highest sample of the battery's temperature column, single outliers left aside.", 1,
          computeMaxTemperature},
@@ -146,6 +204,26 @@ const std::vector<Check>& checks() {
          checkGoodFinish, Question::Finish},
         {"balancing", "A steady small current at the end while the logged cells come together.",
          checkBalancing, Question::Finish},
+        {"high_resistance",
+         "The sag that 1C makes within ten seconds, over the nominal voltage: over 10 % for "
+         "lithium "
+         "or 15 % for nickel, warm and over a fifth charged (common practice).",
+         checkHighResistance, Question::Strength},
+        {"weak_cell",
+         "The first cell at its floor while the others still hold more than 3 % of what was "
+         "delivered.",
+         checkWeakCell, Question::Strength},
+        {"imbalance",
+         "Cells over 20 mV apart at rest or 30 mV at the end of a charge (100 mV for LFP; common "
+         "practice).",
+         checkImbalance, Question::Strength},
+        {"warm_connector",
+         "The pack's voltage minus the sum of its cells, against the current: over 2 W is felt.",
+         checkWarmConnector, Question::Strength},
+        {"which_resistance",
+         "Schools of resistance measure different delays. The standard's two-level method compares "
+         "with data sheets; a fixed delay follows ageing.",
+         checkWhichResistance, Question::Strength},
         {"part_charged_start",
          "State of charge from the rested voltage before the discharge, by the chemistry's "
          "open-circuit curve.",

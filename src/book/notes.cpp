@@ -111,6 +111,9 @@ std::string cardJson(const Battery& b) {
     maker("charge_max_C", m.chargeMax_C);
     maker("discharge_max_C", m.dischargeMax_C);
     maker("charge_rate_C", m.chargeC);
+    if (const OwnCurve& own = b.ownCurve(); !own.empty())
+        j["open_circuit"] = {
+            {"soc", own.soc}, {"voltage_V", own.voltage_V}, {"uncertainty_V", own.uncertainty_V}};
     return j.dump(-1, ' ', false, json::error_handler_t::replace);
 }
 
@@ -134,6 +137,23 @@ void readCard(const std::string& text, Battery& b) {
         b.setLimits({real(m, "set_V"), real(m, "discharge_floor_V"), real(m, "charge_min_C"),
                      real(m, "charge_max_C"), real(m, "discharge_max_C"),
                      real(m, "charge_rate_C")});
+    }
+    if (j.contains("open_circuit") && j["open_circuit"].is_object()) {
+        const json& c = j["open_circuit"];
+        OwnCurve own;
+        const auto column = [&](const char* key, std::vector<double>& into) {
+            if (c.contains(key) && c[key].is_array())
+                for (const auto& x : c[key])
+                    if (x.is_number()) into.push_back(x.get<double>());
+        };
+        column("soc", own.soc);
+        column("voltage_V", own.voltage_V);
+        if (const double u = real(c, "uncertainty_V"); std::isfinite(u)) own.uncertainty_V = u;
+        // A damaged curve is none: both columns as long, and rising.
+        bool rising = own.soc.size() == own.voltage_V.size();
+        for (std::size_t k = 1; rising && k < own.soc.size(); ++k)
+            rising = own.soc[k] > own.soc[k - 1] && own.voltage_V[k] >= own.voltage_V[k - 1];
+        if (rising) b.setOwnCurve(own);
     }
 }
 

@@ -147,9 +147,19 @@ bool MakerLimits::any() const {
 
 void Battery::setLimits(const MakerLimits& limits) {
     limits_ = limits;
-    withLimits_.reset();
+    combine();
+}
+
+void Battery::setOwnCurve(const OwnCurve& curve) {
+    ownCurve_ = curve;
+    combine();
+}
+
+void Battery::combine() {
+    own_.reset();
+    const MakerLimits& limits = limits_;
     const auto found = findChemistry(chemistry);
-    if (!found || !limits.any()) return;
+    if (!found || (!limits.any() && ownCurve_.empty())) return;
     auto own = std::make_shared<Chemistry>(**found);
     const auto take = [](double maker, double& into) {
         if (std::isfinite(maker)) into = maker;
@@ -164,12 +174,17 @@ void Battery::setLimits(const MakerLimits& limits) {
     take(limits.chargeMax_C, own->chargeMax_C);
     take(limits.dischargeMax_C, own->dischargeMax_C);
     take(limits.chargeC, own->chargeC);
-    own->sources = "Maker's figures from the battery card; else: " + own->sources;
-    withLimits_ = std::move(own);
+    if (limits.any()) own->sources = "Maker's figures from the battery card; else: " + own->sources;
+    if (!ownCurve_.empty()) {
+        own->ocv = OpenCircuitCurve(ownCurve_.soc, ownCurve_.voltage_V);
+        own->ocvSpread_V = std::max(0.002, ownCurve_.uncertainty_V);
+        own->sources = "Open-circuit curve from this battery's own logs. " + own->sources;
+    }
+    own_ = std::move(own);
 }
 
 const Chemistry* Battery::chemistryData() const {
-    if (withLimits_ && withLimits_->id == chemistry) return withLimits_.get();
+    if (own_ && own_->id == chemistry) return own_.get();
     const auto found = findChemistry(chemistry);
     return found ? *found : nullptr;
 }

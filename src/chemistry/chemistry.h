@@ -79,6 +79,13 @@ struct MakerLimits {
     bool any() const;
 };
 
+/// A battery's own open-circuit curve, estimated from its logs; takes the place of the chemistry's.
+struct OwnCurve {
+    std::vector<double> soc, voltage_V;  ///< rising; V per cell
+    double uncertainty_V = 0.01;
+    bool empty() const { return soc.size() < 2; }
+};
+
 /// What was set on the charger, as far as the user wrote it down; 0: not known.
 struct ChargerSettings {
     double current_A = 0;
@@ -109,13 +116,19 @@ struct Battery {
     /// Takes the maker's figures over; call it again after `chemistry` has changed.
     void setLimits(const MakerLimits& limits);
     const MakerLimits& limits() const { return limits_; }
+    /// Takes the battery's own open-circuit curve; an empty one goes back to the chemistry's.
+    void setOwnCurve(const OwnCurve& curve);
+    const OwnCurve& ownCurve() const { return ownCurve_; }
     double cells() const { return series > 0 ? series : 1; }
     /// Accepts or says what is out of range and what would be accepted.
     Expected<void> check() const;
 
   private:
+    void combine();
+
     MakerLimits limits_;
-    std::shared_ptr<const Chemistry> withLimits_;
+    OwnCurve ownCurve_;
+    std::shared_ptr<const Chemistry> own_;  ///< the chemistry with limits and curve in place
 };
 
 /// A battery with the fields that were left open guessed from the recording's voltages: series

@@ -8,6 +8,7 @@
 #include "analyse_command.h"
 #include "book_command.h"
 #include "options.h"
+#include "rate_command.h"
 #include "replay_command.h"
 #include "simulate_command.h"
 
@@ -27,6 +28,8 @@ int runCommandLine(std::vector<std::string> args, std::ostream& out, std::ostrea
     int status = 0;
     AnalyseCommand analyse(app, status, out, err);
     ReplayCommand replay(app, status, out, err);
+    RateCommand rate(app, status, out, err);
+    CompareCommand compare(app, status, out, err);
     SimulateCommand simulate(app, status, out, err);
     BookCommand book(app, status, out, err);
     try {

@@ -179,6 +179,22 @@ void finishCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
     }
 }
 
+/// Strength: what imbalance costs, and the standard's resistance where the log has it.
+void strengthCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
+    for (const Reading& r : a.readings) {
+        if (!r.measurable()) continue;
+        const bool standard = r.name == "resistance_iec61960" || r.name == "resistance_iec61951";
+        if (r.name != "imbalance_loss" && !standard) continue;
+        Card c = fromReading(r, a, style);
+        c.tone = CardTone::Capacity;
+        c.kind = standard ? "RESISTANCE" : "IMBALANCE";
+        c.title = standard ? "By the standard's two levels"
+                           : "When the first cell was at its floor, "
+                             "each other one still held";
+        out.push_back(std::move(c));
+    }
+}
+
 void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
     for (const Reading& r : a.readings) {
         if (r.name != "max_temperature" || !r.measurable()) continue;
@@ -206,6 +222,7 @@ std::vector<Card> makeCards(const Recording& recording, const Analysis& a,
     capacityCards(a, style, out);
     chargeCards(a, style, out);
     finishCards(a, style, out);
+    strengthCards(a, style, out);
     temperatureCard(a, style, out);
     for (const Finding& f : a.findings)
         if (f.severity == Severity::Note) out.push_back(fromFinding(f));
@@ -249,7 +266,7 @@ std::vector<Card> correctionCards(std::span<const Correction> corrections,
 std::vector<Card> cardsFor(const std::vector<Card>& all, Question question) {
     std::vector<Card> out;
     for (const Card& c : all) {
-        const bool verdictOnCurve = question == Question::Curve && c.question == Question::Finish &&
+        const bool verdictOnCurve = question == Question::Curve && c.question != Question::Curve &&
                                     c.tone == CardTone::Verdict;
         // Knee and peak belong to both stations.
         const bool turn =

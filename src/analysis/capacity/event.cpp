@@ -120,7 +120,9 @@ int Event::mainStep() const {
     return main;
 }
 
-std::vector<Event> dischargeEvents(const AnalysisInput& in) {
+namespace {
+
+std::vector<Event> findDischarges(const AnalysisInput& in) {
     std::vector<Event> out;
     const Chemistry* c = in.chemistry();
     for (const auto& group : dischargeGroups(in.steps)) {
@@ -137,10 +139,23 @@ std::vector<Event> dischargeEvents(const AnalysisInput& in) {
     return out;
 }
 
-std::vector<Event> chargeEvents(const AnalysisInput& in) {
-    std::vector<Event> out;
-    for (const auto& group : chargeGroups(in.steps)) out.push_back(build(in, group));
-    return out;
+}  // namespace
+
+const std::vector<Event>& dischargeEvents(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<Event>>("discharges", [&] { return findDischarges(in); });
+}
+
+const std::vector<Event>& chargeEvents(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<Event>>("charges", [&] {
+        std::vector<Event> out;
+        for (const auto& group : chargeGroups(in.steps)) out.push_back(build(in, group));
+        return out;
+    });
+}
+
+const std::vector<double>& runningCharge_Ah(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<double>>(
+        "running charge", [&] { return cumulativeCharge_Ah(in.recording); });
 }
 
 }  // namespace nk

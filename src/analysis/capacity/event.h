@@ -28,7 +28,12 @@ struct Event {
     int main = -1;
 };
 
-std::vector<Event> dischargeEvents(const AnalysisInput& in);
-std::vector<Event> chargeEvents(const AnalysisInput& in);
+const std::vector<Event>& dischargeEvents(const AnalysisInput& in);
+const std::vector<Event>& dischargeEvents(AnalysisInput&&) = delete;
+const std::vector<Event>& chargeEvents(const AnalysisInput& in);
+const std::vector<Event>& chargeEvents(AnalysisInput&&) = delete;
+/// Charge since the first sample, Ah, one value a sample.
+const std::vector<double>& runningCharge_Ah(const AnalysisInput& in);
+const std::vector<double>& runningCharge_Ah(AnalysisInput&&) = delete;
 
 }  // namespace nk

@@ -140,7 +140,7 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
         std::string text = fmt::format(
             "The charge stopped early: at {} (C/{:.1f}), before the current had tapered to C/10.",
             shortValue(end, "A"), in.battery.rated_Ah / end);
-        if (const auto fit = fitTaper(in.recording, s))
+        if (const auto& fit = taperOf(in, static_cast<int>(k)))
             text += fmt::format(" About {} more would have gone in at this voltage.",
                                 shortValue(fit->left_Ah, "Ah"));
         out.push_back(
@@ -370,7 +370,7 @@ void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out) {
         std::string text =
             fmt::format("Stopped at {}, C/{:.0f}, with {:.2f} V a cell: {}",
                         shortValue(s.endCurrent_A, "A"), denominator, perCell, school);
-        if (const auto fit = fitTaper(in.recording, s))
+        if (const auto& fit = taperOf(in, static_cast<int>(k)))
             text += fmt::format(", {:.1f} % of what this voltage holds",
                                 100 * (1 - std::min(1.0, fit->left_Ah / in.battery.rated_Ah)));
         out.push_back({Severity::Verdict,

@@ -102,9 +102,7 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
     return c;
 }
 
-}  // namespace
-
-std::vector<NickelCharge> nickelCharges(const AnalysisInput& in) {
+std::vector<NickelCharge> findNickelCharges(const AnalysisInput& in) {
     std::vector<NickelCharge> out;
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !c->nickel()) return out;
@@ -117,8 +115,6 @@ std::vector<NickelCharge> nickelCharges(const AnalysisInput& in) {
     }
     return out;
 }
-
-namespace {
 
 Reading start(const AnalysisInput& in, const NickelCharge& c, const char* name, const char* unit,
               const char* method) {
@@ -142,6 +138,11 @@ std::string noPeakReason(const NickelCharge& c) {
 }
 
 }  // namespace
+
+const std::vector<NickelCharge>& nickelCharges(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<NickelCharge>>("nickel charges",
+                                                        [&] { return findNickelCharges(in); });
+}
 
 void computePeakTime(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const NickelCharge& c : nickelCharges(in)) {

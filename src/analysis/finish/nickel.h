@@ -28,7 +28,8 @@ struct NickelCharge {
     double rate_C = kNaN;
 };
 
-std::vector<NickelCharge> nickelCharges(const AnalysisInput& in);
+const std::vector<NickelCharge>& nickelCharges(const AnalysisInput& in);
+const std::vector<NickelCharge>& nickelCharges(AnalysisInput&&) = delete;
 
 void computePeakTime(const AnalysisInput& in, std::vector<Reading>& out);
 void computePeakDrop(const AnalysisInput& in, std::vector<Reading>& out);

@@ -247,7 +247,7 @@ Outcome evaluate(const RuleView& w, const StopCondition& c) {
 std::vector<ChargeSpan> chargeSpans(const AnalysisInput& in) {
     std::vector<ChargeSpan> out;
     const auto& list = in.steps.list;
-    const auto nickel = nickelCharges(in);
+    const auto& nickel = nickelCharges(in);
     for (std::size_t k = 0; k < list.size(); ++k) {
         if (!list[k].isCharge() || list[k].kind == StepKind::Pulse) continue;
         const bool continues = !out.empty() && out.back().lastStep + 1 == static_cast<int>(k);

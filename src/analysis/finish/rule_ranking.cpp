@@ -46,7 +46,7 @@ void extrapolateTaper(const AnalysisInput& in, const ChargeSpan& charge, const S
     for (int s = charge.firstStep; s <= charge.lastStep; ++s) {
         const Step& step = in.steps.list[static_cast<std::size_t>(s)];
         if (step.kind != StepKind::CvCharge || limit <= 0) continue;
-        const CutoffRow row = cutoffAt(in, s, fitTaper(in.recording, step), limit);
+        const CutoffRow row = cutoffAt(in, s, taperOf(in, s), limit);
         if (!row.extrapolated) continue;
         r.extrapolated = true;
         r.result.time_s = row.time_s;

@@ -213,6 +213,12 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     return fit;
 }
 
+const std::optional<TaperFit>& taperOf(const AnalysisInput& in, int step) {
+    return in.memo->remember<std::optional<TaperFit>>("taper " + std::to_string(step), [&] {
+        return fitTaper(in.recording, in.steps.list[static_cast<std::size_t>(step)]);
+    });
+}
+
 namespace {
 
 double chargeUntil(const AnalysisInput& in, int cvStep, double time_s) {
@@ -238,7 +244,7 @@ void eachTaper(const AnalysisInput& in, std::vector<Reading>& out, const char* n
         r.unit = unit;
         r.method = method;
         r.evidence = {list[k].start_s, list[k].end_s, static_cast<int>(k)};
-        const auto fit = fitTaper(in.recording, list[k]);
+        const auto& fit = taperOf(in, static_cast<int>(k));
         if (!fit) {
             r.caveats.push_back(
                 "Not measurable from this log: the constant-voltage part is too short or its "
@@ -355,7 +361,7 @@ std::vector<CutoffRow> cutoffTable(const AnalysisInput& in, int cvStep) {
     std::vector<CutoffRow> rows;
     if (in.battery.rated_Ah <= 0 || cvStep < 0 || cvStep >= static_cast<int>(in.steps.list.size()))
         return rows;
-    const auto fit = fitTaper(in.recording, in.steps.list[static_cast<std::size_t>(cvStep)]);
+    const auto& fit = taperOf(in, cvStep);
     for (const int denominator : {5, 10, 20, 30, 50}) {
         rows.push_back(cutoffAt(in, cvStep, fit, in.battery.rated_Ah / denominator));
         rows.back().denominator = denominator;

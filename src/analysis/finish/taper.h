@@ -31,6 +31,10 @@ struct TaperFit {
 /// get that far, its second half. Nothing under eight samples or when the current does not fall.
 std::optional<TaperFit> fitTaper(const Recording& recording, const Step& step);
 
+/// The same for a step of the analysed recording, fitted once a call.
+const std::optional<TaperFit>& taperOf(const AnalysisInput& in, int step);
+const std::optional<TaperFit>& taperOf(AnalysisInput&&, int) = delete;
+
 /// One row of the cut-off table: when the current passed rated/denominator, and the charge put in
 /// until then.
 struct CutoffRow {

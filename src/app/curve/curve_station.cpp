@@ -79,6 +79,17 @@ void CurveStation::show(ShownPtr shown) {
     subtitle_->setText(shown_->subtitle);
     plot_->setRecording(shown_->recording);
     ribbon_->setSteps(shown_->analysis.steps);
+    if (const Chemistry* c = shown_->analysis.battery.chemistryData()) {
+        // Ageing speeds up from about 45 °C (common practice, docs/methods.md).
+        std::vector<std::pair<double, QString>> limits = {
+            {c->dischargeMax_C, tr("%1 °C, hard limit").arg(c->dischargeMax_C)},
+            {c->chargeMin_C, tr("%1 °C, no charging below").arg(c->chargeMin_C)}};
+        if (c->chargeMax_C < c->dischargeMax_C)
+            limits.push_back(
+                {c->chargeMax_C,
+                 tr("%1 °C, no charging above; ageing speeds up").arg(c->chargeMax_C)});
+        plot_->setTemperatureLimits(std::move(limits));
+    }
     std::vector<PlotMark> marks;
     for (const Reading& r : shown_->analysis.readings)
         if ((r.name == "knee_time" || r.name == "peak_time") && r.measurable())

@@ -22,6 +22,7 @@ class CurveStation : public Station {
     void showEvidence(const Evidence& evidence, const QString& words) override;
     void clearEvidence();
     void applyColours() override;
+    QString helpPage() const override { return "curve"; }
     QWidget* firstFocus() override;
     LanesPlot* plot() const { return plot_; }
     Ribbon* ribbon() const { return ribbon_; }

@@ -26,6 +26,7 @@ class FinishStation : public Station {
     void show(ShownPtr shown) override;
     void showEvidence(const Evidence& evidence, const QString& words) override;
     void applyColours() override;
+    QString helpPage() const override { return "finish"; }
     QWidget* firstFocus() override;
     bool busy() const { return job_.running(); }
     const FinishView& view() const { return view_; }

@@ -30,6 +30,7 @@ QColor LanesPlot::colourOf(int kind, std::size_t index, std::size_t count) const
     const Theme& t = currentTheme();
     if (kind == 1) return t.current;
     if (kind == 2) return t.temperature;
+    if (kind == 4) return t.charge;
     if (kind == 0) return t.voltage;
     // The cell bundle: one hue, from strong to weak.
     const double f = count > 1 ? static_cast<double>(index) / static_cast<double>(count - 1) : 0;
@@ -119,6 +120,7 @@ void LanesPlot::setRecording(RecordingPtr recording, int wanted) {
     lanes_.clear();
     markItems_.clear();
     marks_.clear();
+    temperatureLimits_.clear();
     bracket_ = nullptr;
     bracketText_ = nullptr;
     evidence_.reset();
@@ -135,6 +137,17 @@ void LanesPlot::setRecording(RecordingPtr recording, int wanted) {
         std::vector<std::span<const double>> cells;
         for (const auto& cell : recording_->cells_V()) cells.emplace_back(cell);
         buildLane(3, tr("Cells V · %1 in a bundle, cell 1 strongest").arg(cells.size()), cells, 52);
+        spread_mV_.resize(recording_->size());
+        for (std::size_t k = 0; k < spread_mV_.size(); ++k) {
+            double low = 1e300;
+            double high = -1e300;
+            for (const auto& cell : cells) {
+                low = std::min(low, cell[k]);
+                high = std::max(high, cell[k]);
+            }
+            spread_mV_[k] = 1e3 * (high - low);
+        }
+        buildLane(4, tr("Cell spread mV · highest minus lowest"), {spread_mV_}, 30);
     }
     if ((wanted & kCurrent) != 0)
         buildLane(1, tr("Current A · above zero charges"), {recording_->current_A()}, 46);
@@ -222,12 +235,48 @@ void LanesPlot::applyColours() {
     refill();
 }
 
+void LanesPlot::drawTemperatureLimits() {
+    const Theme& t = currentTheme();
+    for (Lane& lane : lanes_) {
+        if (lane.kind != 2) continue;
+        for (const auto& [limit, words] : temperatureLimits_) {
+            QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);
+            if (!y->range().contains(limit)) continue;
+            auto* line = new QCPItemStraightLine(this);
+            line->setClipAxisRect(lane.rect);
+            for (QCPItemPosition* p : {line->point1, line->point2}) {
+                p->setAxes(lane.rect->axis(QCPAxis::atBottom), y);
+                p->setAxisRect(lane.rect);
+                p->setTypeX(QCPItemPosition::ptAxisRectRatio);
+            }
+            line->point1->setCoords(0, limit);
+            line->point2->setCoords(1, limit);
+            line->setPen(QPen(t.hazard, 1, Qt::DashDotLine));
+            markItems_.push_back(line);
+            auto* text = new QCPItemText(this);
+            text->position->setAxes(lane.rect->axis(QCPAxis::atBottom), y);
+            text->position->setAxisRect(lane.rect);
+            text->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+            text->position->setCoords(0.995, limit);
+            text->setPositionAlignment(
+                Qt::AlignRight | (y->range().center() < limit ? Qt::AlignTop : Qt::AlignBottom));
+            QFont f = font();
+            f.setPixelSize(11);
+            text->setFont(f);
+            text->setColor(t.hazard);
+            text->setText(words);
+            markItems_.push_back(text);
+        }
+    }
+}
+
 void LanesPlot::setMarks(std::vector<PlotMark> marks) {
     for (QCPAbstractItem* item : markItems_) removeItem(item);
     markItems_.clear();
     marks_ = std::move(marks);
     if (lanes_.empty()) return;
     const Theme& t = currentTheme();
+    drawTemperatureLimits();
     for (const PlotMark& mark : marks_) {
         for (Lane& lane : lanes_) {
             auto* line = new QCPItemStraightLine(this);
@@ -260,6 +309,12 @@ void LanesPlot::setMarks(std::vector<PlotMark> marks) {
         markItems_.push_back(words);
     }
     placeOverlays();
+}
+
+void LanesPlot::setTemperatureLimits(std::vector<std::pair<double, QString>> limits) {
+    temperatureLimits_ = std::move(limits);
+    refill();
+    setMarks(marks_);
 }
 
 void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, double& yLow,
@@ -332,7 +387,17 @@ void LanesPlot::refill() {
         for (Curve& curve : lane.curves) fillCurve(curve, pixels, low, high, yLow, yHigh);
         if (yLow > yHigh) yLow = 0, yHigh = 1;
         if (lane.kind == 1) yLow = std::min(yLow, 0.0), yHigh = std::max(yHigh, 0.0);
-        const double least = lane.kind == 2 ? 2.0 : lane.kind == 1 ? 0.02 : 0.01;
+        if (lane.kind == 4) yLow = 0;
+        if (lane.kind == 2)
+            for (const auto& [limit, words] : temperatureLimits_) {
+                // Near means within eight degrees on the side the limit lies.
+                if (limit > yHigh && limit - yHigh < 8) yHigh = limit + 1;
+                if (limit < yLow && yLow - limit < 8 && limit < 15) yLow = limit - 1;
+            }
+        const double least = lane.kind == 4   ? 5.0
+                             : lane.kind == 2 ? 2.0
+                             : lane.kind == 1 ? 0.02
+                                              : 0.01;
         double pad = 0.07 * (yHigh - yLow);
         if (yHigh - yLow < least) pad = (least - (yHigh - yLow)) / 2;
         QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);

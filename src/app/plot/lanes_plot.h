@@ -30,6 +30,8 @@ class LanesPlot : public QCustomPlot {
     enum Lanes { kVoltage = 1, kCurrent = 2, kTemperature = 4, kCells = 8, kEverything = 15 };
     void setRecording(RecordingPtr recording, int lanes = kEverything);
     void setMarks(std::vector<PlotMark> marks);
+    /// Lines with words on the temperature lane; they come into view when the battery gets near.
+    void setTemperatureLimits(std::vector<std::pair<double, QString>> limits);
     /// Brackets and shades an interval; nothing clears it.
     void showEvidence(std::optional<Evidence> evidence, const QString& words);
     void setPin(int which, std::optional<double> time_s);  ///< 0: A, 1: B
@@ -71,7 +73,7 @@ class LanesPlot : public QCustomPlot {
         QCPItemRect* shade = nullptr;
         QCPItemStraightLine* pins[2] = {nullptr, nullptr};
         std::vector<Curve> curves;
-        int kind = 0;  ///< 0 voltage, 1 current, 2 temperature, 3 cells
+        int kind = 0;  ///< 0 voltage, 1 current, 2 temperature, 3 cells, 4 spread
     };
 
     void buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns,
@@ -79,9 +81,12 @@ class LanesPlot : public QCustomPlot {
     void refill();
     void fillCurve(Curve& curve, int pixels, double low, double high, double& yLow, double& yHigh);
     void placeOverlays();
+    void drawTemperatureLimits();
     QColor colourOf(int kind, std::size_t index, std::size_t count) const;
 
     RecordingPtr recording_;
+    std::vector<double> spread_mV_;  ///< highest minus lowest cell, one value a sample
+    std::vector<std::pair<double, QString>> temperatureLimits_;
     std::vector<Lane> lanes_;
     std::vector<PlotMark> marks_;
     std::vector<QCPAbstractItem*> markItems_;

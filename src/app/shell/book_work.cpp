@@ -108,6 +108,48 @@ Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem:
     return std::shared_ptr<const ShownRecording>(std::move(shown));
 }
 
+Expected<StudyBundle> loadStudy(const std::filesystem::path& path, const ShownRecording& shown,
+                                std::stop_token stop, const WorkProgress& progress) {
+    auto book = BenchBook::open(path, false);
+    if (!book) return tl::unexpected<Error>(book.error());
+    StudyBundle out;
+    std::vector<StudiedLog> logs;
+    const auto nameOf = [](const RecordingEntry& e) { return e.title; };
+    const auto recordings = (*book)->recordings();
+    if (!recordings) return tl::unexpected<Error>(recordings.error());
+    std::size_t done = 0;
+    for (const RecordingEntry& e : *recordings) {
+        if (stop.stop_requested()) return fail(ErrorKind::Cancelled, "The study was cancelled.");
+        if (progress)
+            progress(static_cast<double>(done++) / static_cast<double>(recordings->size()));
+        if (e.id == shown.id) {
+            logs.push_back(studyLog(shown.input(), e.id, nameOf(e)));
+            continue;
+        }
+        if (shown.batteryId == 0 || e.batteryId != shown.batteryId) continue;
+        auto recording = (*book)->load(e.id);
+        const auto edits = (*book)->edits(e.id);
+        const auto corrections = (*book)->corrections(e.id);
+        if (!recording || !edits || !corrections)
+            return tl::unexpected<Error>(!recording ? recording.error()
+                                         : !edits   ? edits.error()
+                                                    : corrections.error());
+        const RecordingPtr corrected = applyCorrections(*recording, *corrections);
+        const Steps steps = applyEdits(*corrected, shown.analysis.battery,
+                                       findSteps(*corrected, shown.analysis.battery), *edits);
+        logs.push_back(
+            studyLog({*corrected, steps, shown.analysis.battery, shown.accuracy}, e.id, nameOf(e)));
+    }
+    if (shown.batteryId > 0) {
+        auto spots = (*book)->spotReadings(shown.batteryId);
+        if (!spots) return tl::unexpected<Error>(spots.error());
+        out.spots = std::move(*spots);
+    }
+    out.study = std::make_shared<StrengthStudy>(
+        studyStrength(std::move(logs), shown.analysis.battery, shown.accuracy));
+    return out;
+}
+
 Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::stop_token stop,
                        const WorkProgress& progress) {
     auto book = BenchBook::open(path);

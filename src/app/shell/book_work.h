@@ -7,6 +7,7 @@
 #include <stop_token>
 
 #include "app/shell/shown_recording.h"
+#include "app/strength/strength_station.h"
 #include "book/bench_book.h"
 
 namespace nk {
@@ -36,6 +37,11 @@ Expected<std::int64_t> storePending(const std::filesystem::path& book, const Pen
 Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& book,
                                                           const RecordingEntry& entry,
                                                           const Battery& battery);
+
+/// Loads every recording of the shown one's battery in turn and studies them together; the shown
+/// recording itself is not loaded again.
+Expected<StudyBundle> loadStudy(const std::filesystem::path& book, const ShownRecording& shown,
+                                std::stop_token stop, const WorkProgress& progress);
 
 /// Fills a book with the demo bench: every shipped scenario, simulated, written in its dialect and
 /// read by the same importer as any user's file. Returns the number of recordings.

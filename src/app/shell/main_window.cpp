@@ -31,6 +31,7 @@
 #include "app/shell/sheet_export.h"
 #include "app/shell/start_screen.h"
 #include "app/shell/station_bar.h"
+#include "app/strength/strength_station.h"
 
 namespace nk {
 
@@ -90,7 +91,9 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     curve_ = new CurveStation(middle_);
     addStation(curve_, tr("Curve"), tr("what happened?"));
     addStation(new FinishStation(middle_), tr("Finish"), tr("did it stop in time?"));
-    bar_->setCurrent(0);
+    auto* strength = new StrengthStation(middle_);
+    addStation(strength, tr("Strength"), tr("how strong is it?"));
+    bindBook();
     centre->addWidget(middle_, 1);
     columns->addLayout(centre, 1);
     findings_ = new FindingsPanel(root);
@@ -178,6 +181,14 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
 
 MainWindow::~MainWindow() = default;
 
+void MainWindow::bindBook() {
+    // The path is copied: a worker must not look into the window.
+    findChild<StrengthStation*>()->setLoader(
+        [path = book_->path()](ShownPtr shown, std::stop_token stop, const Job::ProgressSink& p) {
+            return loadStudy(path, *shown, stop, p);
+        });
+}
+
 void MainWindow::addStation(Station* station, const QString& name, const QString& question) {
     stations_.push_back(station);
     middle_->addWidget(station);
@@ -189,6 +200,8 @@ void MainWindow::addStation(Station* station, const QString& name, const QString
             });
     connect(station, &Station::rulesChanged, this, &MainWindow::keepRules);
     connect(station, &Station::meterCheckRequested, this, &MainWindow::meterCheck);
+    connect(station, &Station::ownCurveChanged, this, &MainWindow::keepOwnCurve);
+    connect(station, &Station::resistanceReadingRequested, this, &MainWindow::enterResistance);
 }
 
 Station* MainWindow::station() const {
@@ -197,7 +210,9 @@ Station* MainWindow::station() const {
 
 bool MainWindow::busy() const {
     const auto* finish = findChild<FinishStation*>();
-    return work_.running() || load_.running() || (finish != nullptr && finish->busy());
+    const auto* strength = findChild<StrengthStation*>();
+    return work_.running() || load_.running() || (finish != nullptr && finish->busy()) ||
+           (strength != nullptr && strength->busy());
 }
 
 void MainWindow::setStation(int index) {
@@ -465,8 +480,11 @@ void MainWindow::chooseRecording(std::int64_t id) {
 void MainWindow::showFinding(int index) {
     const auto& cards = findings_->cards();
     if (index < 0 || index >= static_cast<int>(cards.size())) return;
-    const Card& card = cards[static_cast<std::size_t>(index)];
-    findings_->selectCard(index);
+    const Card card = cards[static_cast<std::size_t>(index)];
+    if (station()->showsEvidence())
+        findings_->selectCard(index);
+    else
+        setStation(0);
     QString words = QString::fromStdString(
         card.value.empty() ? card.kind
                            : card.value + (card.plusMinus.empty() ? "" : " " + card.plusMinus));
@@ -501,6 +519,7 @@ void MainWindow::switchBook() {
         return;
     }
     book_ = std::move(*opened);
+    bindBook();
     QSettings().setValue("book", named);
     shown_.reset();
     findings_->setCards({});
@@ -509,7 +528,7 @@ void MainWindow::switchBook() {
 }
 
 void MainWindow::showHelp() {
-    auto* help = new HelpPage(this);
+    auto* help = new HelpPage(station()->helpPage(), this);
     help->setAttribute(Qt::WA_DeleteOnClose);
     help->open();
 }

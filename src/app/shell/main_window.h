@@ -61,11 +61,16 @@ class MainWindow : public QMainWindow {
 
   private:
     void buildMenu();
+    void bindBook();
     void addStation(Station* station, const QString& name, const QString& question);
     void showCards();
     void takeAction(int index);
     void keepRules(const std::vector<std::string>& rules);
+    void keepOwnCurve(const OwnCurve& curve);
+    /// Changes the card of the shown recording's battery and analyses anew when asked to.
+    void changeBattery(const std::function<void(Battery&)>& change, bool reload);
     void meterCheck();
+    void enterResistance();
     void unseenLoad(std::int64_t recordingId);
     void afterChange(const Expected<void>& done);
     void showUndoState();

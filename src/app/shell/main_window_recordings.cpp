@@ -1,4 +1,5 @@
 // What the window does with batteries and recordings: cards, menus, corrections, undo and redo.
+#include <QDateTime>
 #include <QFile>
 #include <QInputDialog>
 #include <QMenu>
@@ -10,6 +11,7 @@
 #include "app/shelf/shelf.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/main_window.h"
+#include "app/strength/resistance_dialog.h"
 #include "quantity/format.h"
 #include "quantity/units.h"
 
@@ -62,17 +64,28 @@ void MainWindow::redo() {
     if (shown_) chooseRecording(shown_->id);
 }
 
-void MainWindow::keepRules(const std::vector<std::string>& rules) {
+void MainWindow::changeBattery(const std::function<void(Battery&)>& change, bool reload) {
     if (!shown_ || shown_->batteryId == 0) return;
     for (const BatteryEntry& e : batteries_) {
-        if (e.id != shown_->batteryId || e.battery.rules == rules) continue;
+        if (e.id != shown_->batteryId) continue;
         Battery changed = e.battery;
-        changed.rules = rules;
+        change(changed);
         const auto done = book_->updateBattery(e.id, e.revision, changed);
         if (!done) say(text(done.error()), true);
         refreshShelf();
+        if (reload && shown_) chooseRecording(shown_->id);
         return;
     }
+}
+
+void MainWindow::keepRules(const std::vector<std::string>& rules) {
+    for (const BatteryEntry& e : batteries_)
+        if (shown_ && e.id == shown_->batteryId && e.battery.rules == rules) return;
+    changeBattery([&](Battery& b) { b.rules = rules; }, false);
+}
+
+void MainWindow::keepOwnCurve(const OwnCurve& curve) {
+    changeBattery([&](Battery& b) { b.setOwnCurve(curve); }, true);
 }
 
 void MainWindow::meterCheck() {
@@ -100,6 +113,26 @@ void MainWindow::meterCheck() {
             if (!added) done = tl::unexpected<Error>(added.error());
         }
         afterChange(done);
+    });
+    dialog->open();
+}
+
+void MainWindow::enterResistance() {
+    if (!shown_) return;
+    if (shown_->batteryId == 0) {
+        say(tr("This recording has no battery yet; a reading needs one."), true);
+        return;
+    }
+    auto* dialog = new ResistanceDialog(shown_->analysis.battery, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    const std::int64_t battery = shown_->batteryId;
+    connect(dialog, &QDialog::accepted, this, [this, dialog, battery] {
+        SpotReading s = dialog->reading();
+        s.batteryId = battery;
+        s.atEpoch_s = static_cast<double>(QDateTime::currentMSecsSinceEpoch()) / 1000;
+        const auto added = book_->addSpotReading(s);
+        afterChange(added ? Expected<void>()
+                          : Expected<void>(tl::unexpected<Error>(added.error())));
     });
     dialog->open();
 }

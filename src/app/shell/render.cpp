@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QPushButton>
 #include <QSettings>
 #include <QTemporaryDir>
 #include <QTextStream>
@@ -85,6 +86,24 @@ int renderViews(QApplication& app, const QString& folder) {
     choose("mount-pack-lazy-charger.csv");
     window.setTheme(ThemeChoice::NightBench);
     shot("finish-night");
+    window.setTheme(ThemeChoice::Paper);
+    window.setStation(2);
+    choose("flash-pack-rate-10c.csv");
+    window.findChild<QPushButton*>("picture-2")->click();
+    shot("strength");
+    if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        for (const int k : {0, 3}) {
+            window.findChild<QPushButton*>(QString("picture-%1").arg(k))->click();
+            shot(QString("strength-%1").arg(k));
+        }
+        choose("dew-heater-cold-night.csv");
+        window.findChild<QPushButton*>("picture-1")->click();
+        shot("strength-1");
+    }
+    choose("mount-pack-b-weak-cell.csv");
+    window.findChild<QPushButton*>("picture-4")->click();
+    window.setTheme(ThemeChoice::NightBench);
+    shot("strength-cells-night");
     window.setTheme(ThemeChoice::Paper);
     window.setStation(0);
     window.resize(1024, 700);

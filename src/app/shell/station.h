@@ -16,8 +16,12 @@ class Station : public QWidget {
     virtual Question question() const = 0;
     /// Takes a recording over (null: nothing is shown). Long work must go to a Job.
     virtual void show(ShownPtr shown) = 0;
+    /// False: it has no curve of the recording; evidence is shown at the Curve station.
+    virtual bool showsEvidence() const { return true; }
     virtual void showEvidence(const Evidence& evidence, const QString& words) = 0;
     virtual void applyColours() = 0;
+    /// Page of assets/help that F1 opens here.
+    virtual QString helpPage() const = 0;
     /// Where the keyboard goes when the station is chosen.
     virtual QWidget* firstFocus() = 0;
 
@@ -26,6 +30,9 @@ class Station : public QWidget {
     /// Stop rules to keep with the battery of the shown recording.
     void rulesChanged(const std::vector<std::string>& rules);
     void meterCheckRequested();
+    void resistanceReadingRequested();
+    /// An open-circuit curve to keep with the battery; an empty one: back to the usual.
+    void ownCurveChanged(const OwnCurve& curve);
 };
 
 }  // namespace nk

@@ -1,0 +1,167 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "pack.h"
+#include "quantity/format.h"
+
+namespace nk {
+
+namespace {
+
+Reading start(const PackDischarge& d, const char* name, const char* unit, const char* method) {
+    Reading r;
+    r.name = name;
+    r.unit = unit;
+    r.method = method;
+    r.evidence = {d.from_s, d.to_s, d.step};
+    return r;
+}
+
+const char* kNoFloor =
+    "Not measurable from this log: no cell reached its floor. Log the discharge down to the end.";
+
+}  // namespace
+
+void computeWeakestCell(const AnalysisInput& in, std::vector<Reading>& out) {
+    for (const PackDischarge& d : packDischarges(in)) {
+        Reading r = start(d, "weakest_cell", "", "first_cell_at_floor");
+        if (d.reachedFloor) {
+            r.value = d.weakest;
+            r.uncertainty = 0;
+            r.caveats.push_back(
+                fmt::format("Counted from 1 in the order of the log's columns; at its "
+                            "floor after {}.",
+                            durationText(d.weakestAt_s - d.from_s)));
+        } else {
+            r.caveats.push_back(kNoFloor);
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
+    for (const PackDischarge& d : packDischarges(in)) {
+        Reading r = start(d, "imbalance_loss", "Ah", "cell_curve_overlay");
+        if (d.reachedFloor && std::isfinite(d.lost_Ah)) {
+            r.value = d.lost_Ah;
+            r.uncertainty = d.lostUncertainty_Ah;
+            r.caveats.push_back(fmt::format(
+                "What the other cells still held, on average, when cell {} was at its floor.",
+                d.weakest));
+            if (in.chemistry() != nullptr && in.chemistry()->id == "lfp")
+                r.caveats.push_back("LFP's flat curve tells little before its end.");
+        } else {
+            r.caveats.push_back(kNoFloor);
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+void checkWeakCell(const AnalysisInput& in, std::vector<Finding>& out) {
+    for (const PackDischarge& d : packDischarges(in)) {
+        if (!d.reachedFloor || !std::isfinite(d.lost_Ah)) continue;
+        if (d.lost_Ah < std::max(0.03 * d.delivered_Ah, 1.5 * d.lostUncertainty_Ah)) continue;
+        // Which kind of spread: capacity, state of charge, resistance.
+        double others = 0;
+        double n = 0;
+        double own = kNaN;
+        for (const PackCell& c : d.cells) {
+            if (c.cell == d.weakest)
+                own = c.resistance_ohm;
+            else if (std::isfinite(c.resistance_ohm))
+                others += c.resistance_ohm, ++n;
+        }
+        const bool resistive = n > 0 && std::isfinite(own) && own > 1.25 * others / n;
+        std::string text = fmt::format(
+            "Cell {} ends the discharge: it was at its floor while the others still held {} each "
+            "on "
+            "average.",
+            d.weakest, shortValue(d.lost_Ah, "Ah"));
+        if (resistive)
+            text += fmt::format(" Its resistance is {:.0f} % over theirs.",
+                                100 * (own / (others / n) - 1));
+        std::string advice;
+        if (d.balancing_Ah > 0.5 * d.lost_Ah)
+            advice = fmt::format(
+                "It started with less charge than the others: a full charge, long enough for the "
+                "balancer, would give back about {}.",
+                shortValue(d.balancing_Ah, "Ah"));
+        else
+            advice =
+                "It started as full as the others, so balancing gives little back: its capacity is "
+                "smaller. Replace it, or stop by its own voltage and never by the pack's.";
+        out.push_back({Severity::Verdict, "weak_cell", text, advice, {d.from_s, d.to_s, d.step}});
+    }
+}
+
+void checkImbalance(const AnalysisInput& in, std::vector<Finding>& out) {
+    const auto& cells = in.recording.cells_V();
+    const Chemistry* c = in.chemistry();
+    if (cells.size() < 2 || c == nullptr) return;
+    const auto spreadOver = [&](const Step& s, int& low, int& high) {
+        // Means over the last minute of the step, so that noise is no spread.
+        const auto t = in.recording.time_s();
+        std::size_t from = s.last;
+        while (from > s.first && t[s.last] - t[from - 1] <= 60) --from;
+        double least = 1e300;
+        double most = -1e300;
+        for (std::size_t n = 0; n < cells.size(); ++n) {
+            double sum = 0;
+            for (std::size_t k = from; k <= s.last; ++k) sum += cells[n][k];
+            const double mean = sum / static_cast<double>(s.last - from + 1);
+            if (mean < least) least = mean, low = static_cast<int>(n) + 1;
+            if (mean > most) most = mean, high = static_cast<int>(n) + 1;
+        }
+        return most - least;
+    };
+    // At rest over 20 mV, at the end of a charge over 30 mV apart (common practice, no source);
+    // LFP's steep end is judged at the end of charge only, from 100 mV.
+    const bool flat = c->id == "lfp";
+    double worst = 0;
+    Finding f;
+    for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
+        const Step& s = in.steps.list[k];
+        const bool endOfCharge = s.kind == StepKind::CvCharge;
+        const bool rested = s.kind == StepKind::Rest && s.end_s - s.start_s >= 300 && !flat &&
+                            !(k > 0 && in.steps.list[k - 1].isDischarge() &&
+                              in.perCell(s.endVoltage_V) < c->ocv.voltage_V(0.15));
+        if (!endOfCharge && !rested) continue;
+        int low = 0;
+        int high = 0;
+        const double spread = spreadOver(s, low, high);
+        const double limit = endOfCharge ? (flat ? 0.10 : 0.03) : 0.02;
+        if (spread <= limit || spread / limit <= worst) continue;
+        worst = spread / limit;
+        f = {Severity::Verdict,
+             "imbalance",
+             fmt::format("The cells lie {:.0f} mV apart {}: cell {} lowest, cell {} highest.",
+                         1e3 * spread, endOfCharge ? "at the end of the charge" : "at rest", low,
+                         high),
+             "They differ in state of charge. A full charge every few weeks, long enough for the "
+             "balancer, brings them together.",
+             {s.start_s, s.end_s, static_cast<int>(k)}};
+    }
+    if (worst > 0) out.push_back(std::move(f));
+}
+
+void checkWarmConnector(const AnalysisInput& in, std::vector<Finding>& out) {
+    const auto drop = leadDrop(in);
+    if (!drop || drop->resistance_ohm < 3 * drop->uncertainty_ohm) return;
+    // Over 2 W in leads and connectors is felt as warmth (common practice, no source).
+    if (drop->hottest_W < 2) return;
+    const auto t = in.recording.time_s();
+    out.push_back(
+        {Severity::Note,
+         "warm_connector",
+         fmt::format(
+             "Leads and connectors inside the pack take {} at {}: {} between the cells' sum "
+             "and the pack's voltage.",
+             shortValue(drop->hottest_W, "W"), shortValue(drop->atCurrent_A, "A"),
+             shortValue(drop->resistance_ohm, "ohm")),
+         "Feel the connector after a discharge. A warm one is worn, dirty or too small.",
+         {t.front(), t.back(), -1}});
+}
+
+}  // namespace nk

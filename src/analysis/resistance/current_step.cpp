@@ -1,0 +1,289 @@
+#include "current_step.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "analysis/capacity/event.h"
+#include "quantity/format.h"
+
+namespace nk {
+
+namespace {
+
+constexpr double kDelays[] = {0, 1, 10, 30};
+
+/// A change of the current between two steps.
+struct Change {
+    int step = -1;            ///< the step that begins
+    std::size_t before = 0;   ///< last sample of the old level
+    std::size_t onset = 0;    ///< first sample that shows a new current
+    std::size_t settled = 0;  ///< first sample at the new level
+    std::size_t last = 0;     ///< last sample while the new current holds
+    double from_A = 0, to_A = 0;
+};
+
+double medianCurrent(std::span<const double> i, std::size_t first, std::size_t last) {
+    std::vector<double> x(i.begin() + static_cast<std::ptrdiff_t>(first),
+                          i.begin() + static_cast<std::ptrdiff_t>(last) + 1);
+    const auto middle = x.begin() + static_cast<std::ptrdiff_t>(x.size() / 2);
+    std::nth_element(x.begin(), middle, x.end());
+    return *middle;
+}
+
+/// The level of a step next to its border: median of up to 15 samples.
+double levelAtStart(const Recording& r, const Step& s) {
+    const std::size_t skip = s.last - s.first >= 3 ? 1 : 0;
+    return medianCurrent(r.current_A(), s.first + skip, std::min(s.last, s.first + skip + 14));
+}
+double levelAtEnd(const Recording& r, const Step& s) {
+    const std::size_t skip = s.last - s.first >= 3 ? 1 : 0;
+    const std::size_t last = s.last - skip;
+    return medianCurrent(r.current_A(), last >= s.first + 14 ? last - 14 : s.first, last);
+}
+
+std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
+    std::vector<Change> out;
+    const auto& list = in.steps.list;
+    const Recording& r = in.recording;
+    const auto i = r.current_A();
+    const ChannelQuality& q = r.currentQuality();
+    const double rated = in.battery.rated_Ah;
+    for (std::size_t k = 1; k < list.size(); ++k) {
+        const Step& was = list[k - 1];
+        const Step& is = list[k];
+        if (was.kind == StepKind::Gap || is.kind == StepKind::Gap ||
+            is.kind == StepKind::CvCharge || is.kind == StepKind::Variable ||
+            was.kind == StepKind::Variable)
+            continue;
+        if ((is.kind == StepKind::Rest) != intoRest) continue;
+        Change c;
+        c.step = static_cast<int>(k);
+        c.from_A = levelAtEnd(r, was);
+        c.to_A = levelAtStart(r, is);
+        const double jump = c.to_A - c.from_A;
+        // A step the log resolves: twenty times its noise and resolution, and a tenth of C/10.
+        if (std::abs(jump) < std::max({20 * q.sigma(), 8 * q.resolution, 0.01 * rated}) ||
+            std::abs(jump) < 0.05 * std::max(std::abs(c.to_A), std::abs(c.from_A)))
+            continue;
+        // The border of the steps may lie a sample off the jump: look a little around it.
+        std::size_t at = is.first;
+        const auto near = [&](std::size_t n, double level) {
+            return std::abs(i[n] - level) < 0.1 * std::abs(jump) + 3 * q.sigma();
+        };
+        while (at > was.first && !near(at - 1, c.from_A)) --at;
+        while (at < is.last && near(at, c.from_A)) ++at;
+        if (at == 0 || at > is.last) continue;
+        c.onset = at;
+        c.before = at - 1;
+        c.settled = at;
+        while (c.settled < is.last && !near(c.settled, c.to_A)) ++c.settled;
+        if (!near(c.settled, c.to_A)) continue;
+        // Held: constant power or resistance may drift by a few per cent meanwhile.
+        c.last = c.settled;
+        while (c.last < is.last && near(c.last + 1, c.to_A)) ++c.last;
+        out.push_back(c);
+    }
+    return out;
+}
+
+struct Before {
+    double volts = 0;
+    double amps = 0;
+    double sigma = 0;
+};
+
+/// The old level's voltage just before the change: the mean of up to five samples, as many as keep
+/// its drift under its noise.
+Before levelBefore(const AnalysisInput& in, const Change& c) {
+    const Recording& r = in.recording;
+    const auto t = r.time_s();
+    const auto v = r.voltage_V();
+    const auto i = r.current_A();
+    const ChannelQuality& q = r.voltageQuality();
+    std::size_t n = 1;
+    const std::size_t floor = in.steps.list[static_cast<std::size_t>(c.step) - 1].first;
+    while (n < 5 && c.before >= floor + n && t[c.before] - t[c.before - n] <= 10 &&
+           std::abs(v[c.before - n] - v[c.before]) < 3 * q.sigma())
+        ++n;
+    Before b;
+    for (std::size_t k = 0; k < n; ++k) {
+        b.volts += v[c.before - k] / static_cast<double>(n);
+        b.amps += i[c.before - k] / static_cast<double>(n);
+    }
+    b.sigma = q.noise >= 0.5 * q.resolution ? q.sigma() / std::sqrt(static_cast<double>(n))
+                                            : std::hypot(q.noise, quantisation(q.resolution));
+    return b;
+}
+
+StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
+    const Recording& r = in.recording;
+    const auto t = r.time_s();
+    const auto v = r.voltage_V();
+    const auto i = r.current_A();
+    StepResistance out;
+    out.nominalDelay_s = delay;
+    out.step = c.step;
+    out.from_A = c.from_A;
+    out.to_A = c.to_A;
+    out.at_s = t[c.onset];
+    std::size_t k = c.settled;
+    if (delay > 0) {
+        const double wanted = t[c.onset] + delay;
+        k = std::clamp(r.nearest(wanted), c.settled, c.last);
+        const double miss = std::abs(t[k] - wanted);
+        if (miss > 0.1 * delay * (1 + 1e-6)) {
+            const bool held = t[c.last] >= wanted - 0.1 * delay;
+            out.why = held
+                          ? fmt::format("the log has no sample near {:.0f} s after the step", delay)
+                          : fmt::format("the current did not hold for {:.0f} s", delay);
+            return out;
+        }
+    }
+    const Before before = levelBefore(in, c);
+    // The current itself, averaged over its neighbours at the new level against its noise.
+    double amps = 0;
+    double n = 0;
+    for (std::size_t m = k >= c.settled + 1 ? k - 1 : c.settled; m <= std::min(k + 1, c.last); ++m)
+        amps += i[m], ++n;
+    amps /= n;
+    const double dI = amps - before.amps;
+    const double dV = v[k] - before.volts;
+    out.delay_s = t[k] - t[c.onset];
+    out.resistance_ohm = dV / dI;
+    const ChannelQuality& qv = r.voltageQuality();
+    const ChannelQuality& qi = r.currentQuality();
+    const double after = qv.noise >= 0.5 * qv.resolution
+                             ? qv.sigma()
+                             : std::hypot(qv.noise, quantisation(qv.resolution));
+    // When within the last interval the current came on is not known.
+    const double interval = t[c.onset] - t[c.before];
+    double slope = 0;
+    if (k < c.last && t[k + 1] > t[k]) slope = (v[k + 1] - v[k]) / (t[k + 1] - t[k]);
+    const double timing = quantisation(slope * std::min(interval, 2 * r.usualInterval_s()));
+    const double gain = rectangle(in.accuracy.voltageGain);
+    const double gainI = rectangle(in.accuracy.currentGain);
+    const double size = std::abs(out.resistance_ohm);
+    out.uncertainty_ohm =
+        quadrature({before.sigma / std::abs(dI), after / std::abs(dI), timing / std::abs(dI),
+                    size * gain, size * gainI, size * qi.sigma() / std::sqrt(n) / std::abs(dI)});
+    if (out.resistance_ohm <= 0) {
+        out.why = "the voltage does not answer the current";
+        out.resistance_ohm = kNaN;
+    }
+    return out;
+}
+
+}  // namespace
+
+double stateOfCharge(const AnalysisInput& in, std::size_t k) {
+    const double rated = in.battery.rated_Ah;
+    const auto between = [&](std::size_t a, std::size_t b) {
+        return runningCharge_Ah(in)[b] - runningCharge_Ah(in)[a];
+    };
+    const Chemistry* c = in.chemistry();
+    if (c == nullptr) return kNaN;
+    for (const Event& e : dischargeEvents(in)) {
+        if (k + 1 < e.first || k > e.last) continue;
+        // A whole discharge knows its own capacity; a part of one needs the rating.
+        const double whole = -e.sum.charge_Ah;
+        const double out = k > e.first ? -between(e.first, k) : 0;
+        if (e.fullAtStart == Known::Yes && e.reachedFloor == Known::Yes && whole > 0)
+            return std::clamp(1 - out / whole, 0.0, 1.0);
+        if (e.fullAtStart == Known::Yes && rated > 0) return std::clamp(1 - out / rated, 0.0, 1.0);
+        if (std::isfinite(e.startSoc) && e.startSocUncertainty < 0.2 && rated > 0)
+            return std::clamp(e.startSoc - out / rated, 0.0, 1.0);
+        if (e.reachedFloor == Known::Yes && rated > 0)
+            return std::clamp((whole - out) / rated, 0.0, 1.0);
+    }
+    // Else the rested voltage before, by the usual curve, and what was counted since.
+    for (std::size_t s = in.steps.list.size(); s-- > 0;) {
+        const Step& rest = in.steps.list[s];
+        if (rest.kind != StepKind::Rest || rest.last > k || rest.end_s - rest.start_s < 30)
+            continue;
+        const double soc = c->ocv.soc(in.perCell(rest.endVoltage_V));
+        const double since = k > rest.last ? between(rest.last, k) : 0;
+        if (rated <= 0 && std::abs(since) > 0) return kNaN;
+        return std::clamp(soc + (rated > 0 ? since / rated : 0), 0.0, 1.0);
+    }
+    return kNaN;
+}
+
+namespace {
+
+std::vector<StepResistance> findStepResistances(const AnalysisInput& in) {
+    std::vector<StepResistance> out;
+    if (in.recording.size() < 3) return out;
+    auto list = changes(in, false);
+    if (list.empty()) list = changes(in, true);
+    for (const Change& c : list) {
+        const double soc = stateOfCharge(in, c.before);
+        const double temperature =
+            in.recording.hasTemperature() ? in.recording.temperature_C()[c.before] : kNaN;
+        for (const double delay : kDelays) {
+            StepResistance r = measure(in, c, delay);
+            r.soc = soc;
+            r.temperature_C = temperature;
+            out.push_back(std::move(r));
+        }
+    }
+    return out;
+}
+
+}  // namespace
+
+const std::vector<StepResistance>& stepResistances(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<StepResistance>>("step resistances",
+                                                          [&] { return findStepResistances(in); });
+}
+
+namespace {
+
+void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* name, double delay) {
+    for (const StepResistance& s : stepResistances(in)) {
+        if (s.nominalDelay_s != delay) continue;
+        Reading r;
+        r.name = name;
+        r.unit = "ohm";
+        r.method = delay == 0 ? "first_sample_after_step" : "voltage_step_at_delay";
+        const Step& step = in.steps.list[static_cast<std::size_t>(s.step)];
+        r.evidence = {step.start_s, step.end_s, s.step};
+        r.value = s.resistance_ohm;
+        r.uncertainty = s.uncertainty_ohm;
+        if (!r.measurable()) {
+            r.uncertainty = kNaN;
+            r.caveats.push_back("Not measurable at this step: " + s.why + ".");
+        } else {
+            std::string where = fmt::format(
+                "{} after the step from {} to {}",
+                s.delay_s > 0 ? durationText(s.delay_s) : std::string("At the first sample"),
+                shortValue(s.from_A, "A"), shortValue(s.to_A, "A"));
+            if (std::isfinite(s.soc)) where += fmt::format(", {:.0f} % charged", 100 * s.soc);
+            if (std::isfinite(s.temperature_C)) where += ", " + shortValue(s.temperature_C, "C");
+            r.caveats.push_back(where + ".");
+            if (in.battery.series > 1)
+                r.caveats.push_back("Whole battery with its leads: " +
+                                    shortValue(s.resistance_ohm / in.battery.series, "ohm") +
+                                    " a cell.");
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+}  // namespace
+
+void computeResistanceOhmic(const AnalysisInput& in, std::vector<Reading>& out) {
+    compute(in, out, "resistance_ohmic", 0);
+}
+void computeResistance1s(const AnalysisInput& in, std::vector<Reading>& out) {
+    compute(in, out, "resistance_1s", 1);
+}
+void computeResistance10s(const AnalysisInput& in, std::vector<Reading>& out) {
+    compute(in, out, "resistance_10s", 10);
+}
+void computeResistance30s(const AnalysisInput& in, std::vector<Reading>& out) {
+    compute(in, out, "resistance_30s", 30);
+}
+
+}  // namespace nk

@@ -1,0 +1,42 @@
+// Resistance from current steps (methods.md §6): ΔV/ΔI at the first sample, 1 s, 10 s and 30 s
+// after the current changed. The schools disagree because they measure different delays; they are
+// never averaged together.
+#pragma once
+
+#include <vector>
+
+#include "analysis/analysis.h"
+
+namespace nk {
+
+/// One resistance with everything that makes it comparable.
+struct StepResistance {
+    double resistance_ohm = kNaN;  ///< whole battery; NaN: not measurable, `why` says so
+    double uncertainty_ohm = kNaN;
+    double nominalDelay_s = 0;  ///< 0 (first sample), 1, 10 or 30
+    double delay_s = kNaN;      ///< true delay from the first sample that shows the new current
+    double from_A = 0, to_A = 0;
+    double soc = kNaN;  ///< state of charge at the step, 0 … 1
+    double temperature_C = kNaN;
+    int step = -1;  ///< the step that begins with this change of current
+    double at_s = 0;
+    std::string why;
+};
+
+/// All steps of the current into a load, a charge or another level that the log resolves. When
+/// there is none (the log begins and ends under one load), ends of a load are taken instead.
+/// Voltage before: the mean of up to five samples of the level that ends. After: the sample nearest
+/// to the delay, within a tenth of it, while the current holds.
+const std::vector<StepResistance>& stepResistances(const AnalysisInput& in);
+const std::vector<StepResistance>& stepResistances(AnalysisInput&&) = delete;
+
+/// State of charge at sample k, 0 … 1: counted from a full charge, a rested voltage, or the end of
+/// a discharge to its floor; NaN when the log does not tell.
+double stateOfCharge(const AnalysisInput& in, std::size_t k);
+
+void computeResistanceOhmic(const AnalysisInput& in, std::vector<Reading>& out);
+void computeResistance1s(const AnalysisInput& in, std::vector<Reading>& out);
+void computeResistance10s(const AnalysisInput& in, std::vector<Reading>& out);
+void computeResistance30s(const AnalysisInput& in, std::vector<Reading>& out);
+
+}  // namespace nk

@@ -1,0 +1,91 @@
+#include "load_regression.h"
+
+#include <fmt/format.h>
+#include <gsl/gsl_errno.h>
+#include <gsl/gsl_multifit.h>
+
+#include <cmath>
+#include <memory>
+
+#include "quantity/format.h"
+#include "recording/smoothing.h"
+
+namespace nk {
+
+std::optional<LoadResistance> regressLoad(const Recording& recording, std::size_t first,
+                                          std::size_t last, double window_s) {
+    if (last < first + 30) return std::nullopt;
+    const std::size_t n = last - first + 1;
+    const auto t = recording.time_s().subspan(first, n);
+    const auto v = recording.voltage_V().subspan(first, n);
+    const auto i = recording.current_A().subspan(first, n);
+    const auto slowV = centredMean(t, v, window_s);
+    const auto slowI = centredMean(t, i, window_s);
+    // At most 20,000 samples, spread over the load: more tell nothing new.
+    const std::size_t stride = std::max<std::size_t>(1, n / 20000);
+    const std::size_t count = (n + stride - 1) / stride;
+    const auto freeMatrix = [](gsl_matrix* m) { gsl_matrix_free(m); };
+    const auto freeVector = [](gsl_vector* x) { gsl_vector_free(x); };
+    using Matrix = std::unique_ptr<gsl_matrix, decltype(freeMatrix)>;
+    using Vector = std::unique_ptr<gsl_vector, decltype(freeVector)>;
+    const Matrix x(gsl_matrix_alloc(count, 2), freeMatrix);
+    const Vector y(gsl_vector_alloc(count), freeVector);
+    double spread = 0;
+    for (std::size_t k = 0; k < count; ++k) {
+        const std::size_t at = k * stride;
+        const double di = i[at] - slowI[at];
+        gsl_matrix_set(x.get(), k, 0, 1);
+        gsl_matrix_set(x.get(), k, 1, di);
+        gsl_vector_set(y.get(), k, v[at] - slowV[at]);
+        spread += di * di / static_cast<double>(count);
+    }
+    spread = std::sqrt(spread);
+    const ChannelQuality& q = recording.currentQuality();
+    if (spread < std::max(5 * q.sigma(), 2 * q.resolution)) return std::nullopt;
+    const Vector c(gsl_vector_alloc(2), freeVector);
+    const Matrix cov(gsl_matrix_alloc(2, 2), freeMatrix);
+    const auto freeWork = [](gsl_multifit_robust_workspace* w) { gsl_multifit_robust_free(w); };
+    const std::unique_ptr<gsl_multifit_robust_workspace, decltype(freeWork)> work(
+        gsl_multifit_robust_alloc(gsl_multifit_robust_bisquare, count, 2), freeWork);
+    // The library's default is to end the program on an error; here an error is an answer.
+    gsl_error_handler_t* old = gsl_set_error_handler_off();
+    const int status = gsl_multifit_robust(x.get(), y.get(), c.get(), cov.get(), work.get());
+    gsl_set_error_handler(old);
+    if (status != GSL_SUCCESS && status != GSL_EMAXITER) return std::nullopt;
+    LoadResistance out;
+    out.resistance_ohm = gsl_vector_get(c.get(), 1);
+    out.uncertainty_ohm = std::sqrt(std::max(0.0, gsl_matrix_get(cov.get(), 1, 1)));
+    out.samples = count;
+    out.spread_A = spread;
+    if (!(out.resistance_ohm > 0) || out.uncertainty_ohm > out.resistance_ohm) return std::nullopt;
+    return out;
+}
+
+void computeResistanceLoad(const AnalysisInput& in, std::vector<Reading>& out) {
+    for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
+        const Step& s = in.steps.list[k];
+        if (s.kind != StepKind::Variable || s.powerLimited) continue;
+        const auto fit = regressLoad(in.recording, s.first, s.last);
+        Reading r;
+        r.name = "resistance_load";
+        r.unit = "ohm";
+        r.method = "robust_regression_bisquare";
+        r.evidence = {s.start_s, s.end_s, static_cast<int>(k)};
+        if (!fit) {
+            r.caveats.push_back(
+                "Not measurable from this load: the current varies too little, or the voltage does "
+                "not answer it.");
+        } else {
+            r.value = fit->resistance_ohm;
+            r.uncertainty =
+                quadrature({fit->uncertainty_ohm, r.value * rectangle(in.accuracy.voltageGain),
+                            r.value * rectangle(in.accuracy.currentGain)});
+            r.caveats.push_back(fmt::format(
+                "From {} samples of a load that swings by {} about its mean over a minute.",
+                fit->samples, shortValue(fit->spread_A, "A")));
+        }
+        out.push_back(std::move(r));
+    }
+}
+
+}  // namespace nk

@@ -1,0 +1,88 @@
+#include "resistance_findings.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "analysis/resistance/current_step.h"
+#include "analysis/resistance/standard.h"
+#include "quantity/format.h"
+
+namespace nk {
+
+void checkWhichResistance(const AnalysisInput& in, std::vector<Finding>& out) {
+    const auto standard = twoLevelResistances(in);
+    const auto& steps = stepResistances(in);
+    // The step nearest to half charge, with the longest delay up to 10 s.
+    const StepResistance* best = nullptr;
+    const auto rank = [](const StepResistance& s) {
+        // Near empty every resistance is high.
+        const double charge =
+            std::isfinite(s.soc) ? std::abs(s.soc - 0.5) + (s.soc < 0.2 ? 0.3 : 0) : 0.5;
+        return (s.nominalDelay_s == 10  ? 0.0
+                : s.nominalDelay_s == 1 ? 1.0
+                : s.nominalDelay_s == 0 ? 2.0
+                                        : 3.0) +
+               charge;
+    };
+    for (const StepResistance& s : steps)
+        if (std::isfinite(s.resistance_ohm) && (best == nullptr || rank(s) < rank(*best)))
+            best = &s;
+    if (best == nullptr && standard.empty()) return;
+    Finding f;
+    f.severity = Severity::Note;
+    f.code = "which_resistance";
+    const bool nickel = in.chemistry() != nullptr && in.chemistry()->nickel();
+    const char* name = nickel ? "IEC 61951-2" : "IEC 61960-3";
+    if (!standard.empty()) {
+        f.text = fmt::format("To compare with a data sheet, quote {} by {}.",
+                             shortValue(standard.front().resistance_ohm, "ohm"), name);
+        f.evidence = {standard.front().from_s, standard.front().to_s, standard.front().step};
+    } else {
+        f.text = fmt::format("Quote {} at {}, and say so: it is not the standard's number.",
+                             shortValue(best->resistance_ohm, "ohm"),
+                             best->nominalDelay_s > 0 ? durationText(best->delay_s)
+                                                      : std::string("the first sample"));
+        const Step& s = in.steps.list[static_cast<std::size_t>(best->step)];
+        f.evidence = {s.start_s, s.end_s, best->step};
+    }
+    f.advice = fmt::format(
+        "A 1 kHz meter reads less, a longer delay reads more; they are different things. To follow "
+        "ageing, always take the same delay, charge and temperature.{}",
+        standard.empty() ? std::string(" For ") + name +
+                               (nickel ? " log its two levels, 10 s and 3 s."
+                                       : " log 10 s at 0.2C, then 1 s at 1C.")
+                         : "");
+    out.push_back(std::move(f));
+}
+
+void checkHighResistance(const AnalysisInput& in, std::vector<Finding>& out) {
+    // The sag that 1C makes within ten seconds, over the nominal voltage: over 10 % for lithium and
+    // 15 % for nickel is high for any cell that is warm and half charged (common practice, no
+    // source).
+    const Chemistry* c = in.chemistry();
+    const double rated = in.battery.rated_Ah;
+    if (c == nullptr || rated <= 0) return;
+    const double limit = c->nickel() ? 0.15 : 0.10;
+    const StepResistance* worst = nullptr;
+    const auto& steps = stepResistances(in);
+    for (const StepResistance& s : steps) {
+        if (!std::isfinite(s.resistance_ohm) || s.nominalDelay_s > 10) continue;
+        if (std::isfinite(s.soc) && s.soc < 0.2) continue;  // near empty all are high
+        if (std::isfinite(s.temperature_C) && s.temperature_C < 10) continue;
+        if (worst == nullptr || s.resistance_ohm > worst->resistance_ohm) worst = &s;
+    }
+    if (worst == nullptr) return;
+    const double share = worst->resistance_ohm * rated / in.battery.cells() / c->nominal_V;
+    if (share <= limit) return;
+    const Step& s = in.steps.list[static_cast<std::size_t>(worst->step)];
+    out.push_back({Severity::Verdict,
+                   "high_resistance",
+                   fmt::format("High resistance: {}; 1C alone takes {:.0f} % off the voltage.",
+                               shortValue(worst->resistance_ohm, "ohm"), 100 * share),
+                   "Check contacts and leads first. If it stays, the battery is worn: use it for "
+                   "light loads only.",
+                   {s.start_s, s.end_s, worst->step}});
+}
+
+}  // namespace nk
