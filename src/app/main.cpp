@@ -14,6 +14,11 @@
 #include "app/shell/render.h"
 
 int main(int argc, char** argv) {
+    // Pictures need no display.
+    for (int k = 1; k < argc; ++k)
+        if (QByteArray(argv[k]).startsWith("--render") &&
+            !qEnvironmentVariableIsSet("QT_QPA_PLATFORM"))
+            qputenv("QT_QPA_PLATFORM", "offscreen");
     QApplication app(argc, argv);
     QApplication::setOrganizationName("narrow-knee");
     QApplication::setApplicationName("narrow-knee");

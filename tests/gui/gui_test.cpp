@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 
 #include <QApplication>
+#include <QCheckBox>
 #include <QClipboard>
 #include <QComboBox>
 #include <QDropEvent>
@@ -16,6 +17,7 @@
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QTextBrowser>
 #include <QTextStream>
 
 #include "app/findings/finding_card.h"
@@ -26,7 +28,10 @@
 #include "app/plot/lanes_plot.h"
 #include "app/plot/ribbon.h"
 #include "app/shell/battery_card.h"
+#include "app/shell/help_page.h"
 #include "app/shell/main_window.h"
+#include "app/strength/resistance_dialog.h"
+#include "app/strength/strength_station.h"
 #include "tests/support/sim.h"
 
 using namespace nk;
@@ -397,6 +402,96 @@ TEST_F(Window, AMeterCheckCorrectsTheRecordingAndCanBeTakenAway) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 1; }, 10000));
     EXPECT_TRUE(window_->shown()->corrections.empty());
     EXPECT_NEAR(window_->shown()->recording->voltage_V()[k], logged->voltage_V()[k], 1e-12);
+}
+
+TEST_F(Window, StrengthOverTheLogsOfOneBattery) {
+    importCycle();
+    window_->setStation(2);
+    settle();
+    auto* station = part<StrengthStation>("strengthStation");
+    ASSERT_TRUE(station->isVisible());
+    EXPECT_TRUE(part<QLabel>("trueC")->text().contains("True C"))
+        << part<QLabel>("trueC")->text().toStdString();
+    auto* resistances = part<QTableWidget>("resistances");
+    const int before = resistances->rowCount();
+    EXPECT_GE(before, 3) << "first sample, 1 s, 10 s …";
+    for (int k = 0; k < 6; ++k) {
+        QTest::mouseClick(part<QPushButton>(QString("picture-%1").arg(k)), Qt::LeftButton);
+        EXPECT_FALSE(station->plot()->grab().isNull());
+    }
+
+    // A meter's readings by hand: slips are refused, the contact reading is dropped.
+    QTest::mouseClick(part<QPushButton>("enterResistance"), Qt::LeftButton);
+    ResistanceDialog* dialog = nullptr;
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return (dialog = window_->findChild<ResistanceDialog*>()) != nullptr; }, 5000));
+    auto* values = dialog->findChild<QLineEdit*>("resistanceValues");
+    auto* note = dialog->findChild<QLabel*>("resistanceNote");
+    auto* accept = dialog->findChild<QPushButton*>("acceptResistance");
+    QTest::keyClicks(values, "88, 60, 61, 58");
+    EXPECT_TRUE(note->text().contains("unit")) << note->text().toStdString();
+    EXPECT_FALSE(accept->isEnabled());
+    QTest::keyClicks(values, " mohm");
+    EXPECT_TRUE(note->text().contains("contact")) << note->text().toStdString();
+    QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+    QTest::mouseClick(accept, Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 10000));
+    settle();
+    EXPECT_EQ(resistances->rowCount(), before + 1);
+    EXPECT_EQ(window_->book().spotReadings(1)->front().value, 0.060);
+    window_->undo();
+    settle();
+    EXPECT_EQ(resistances->rowCount(), before);
+
+    // A finding of this station points at the curve.
+    auto* panel = window_->findChild<FindingsPanel*>();
+    for (std::size_t k = 0; k < panel->cards().size(); ++k)
+        if (panel->cards()[k].code == "which_resistance") {
+            Q_EMIT panel->evidenceRequested(static_cast<int>(k));
+            break;
+        }
+    EXPECT_TRUE(part<QWidget>("curveStation")->isVisible());
+}
+
+TEST_F(Window, AMakersFigureBeyondTheChemistryNeedsAnExplicitStep) {
+    importCycle();
+    QTest::mouseClick(part<QPushButton>("battery-1"), Qt::LeftButton);
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    QTest::mouseClick(card->findChild<QPushButton*>("more"), Qt::LeftButton);
+    QTest::keyClicks(card->findChild<QLineEdit*>("makerSetV"), "4,35");
+    auto* accept = card->findChild<QPushButton*>("accept");
+    EXPECT_FALSE(accept->isEnabled());
+    EXPECT_TRUE(card->findChild<QLabel*>("note")->text().contains("data sheet"));
+    card->findChild<QCheckBox*>("fromSheet")->setChecked(true);
+    EXPECT_TRUE(accept->isEnabled());
+    QTest::keyClicks(card->findChild<QLineEdit*>("labelC"), "20");
+    QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+    QTest::mouseClick(accept, Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 10000));
+    const Battery b = window_->book().batteries()->front().battery;
+    EXPECT_EQ(b.limits().set_V, 4.35);
+    EXPECT_EQ(b.label_C, 20);
+    EXPECT_EQ(b.chemistryData()->set_V, 4.35);
+}
+
+TEST_F(Window, EveryStationHasAHelpPageWithItsPictures) {
+    importCycle();
+    for (int k = 0; k < 3; ++k) {
+        window_->setStation(k);
+        settle();
+        window_->activateWindow();
+        ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+        QTest::keyClick(window_.get(), Qt::Key_F1);
+        HelpPage* help = nullptr;
+        ASSERT_TRUE(QTest::qWaitFor(
+            [&] { return (help = window_->findChild<HelpPage*>()) != nullptr; }, 5000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return help->picturesReady(); }, 20000));
+        EXPECT_GT(help->windowTitle().size(), 5);
+        EXPECT_TRUE(
+            help->findChild<QTextBrowser*>("helpText")->toPlainText().contains("unattended"));
+        delete help;
+    }
 }
 
 TEST(Look, EveryColourPairPassesWcagAA) {

@@ -10,6 +10,8 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/shell/battery_details.h"
+
 namespace nk {
 
 BatteryCard::BatteryCard(const QString& title, const QString& intro, const Battery& start,
@@ -39,7 +41,8 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
             fill(row == 0 ? start_ : choices_[static_cast<std::size_t>(row) - 1].battery);
             for (QWidget* w : {static_cast<QWidget*>(name_), static_cast<QWidget*>(chemistry_),
                                static_cast<QWidget*>(series_), static_cast<QWidget*>(parallel_),
-                               static_cast<QWidget*>(rated_)})
+                               static_cast<QWidget*>(rated_), static_cast<QWidget*>(more_),
+                               static_cast<QWidget*>(details_)})
                 w->setEnabled(row == 0);
             check();
         });
@@ -69,6 +72,19 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     form->addRow(tr("In parallel"), parallel_);
     form->addRow(tr("Rated capacity"), rated_);
     box->addLayout(form);
+    more_ = new QPushButton(tr("More: mass, label C, charger, maker's figures"), this);
+    more_->setObjectName("more");
+    more_->setProperty("role", "link");
+    more_->setCheckable(true);
+    box->addWidget(more_, 0, Qt::AlignLeft);
+    details_ = new BatteryDetails(this);
+    details_->hide();
+    box->addWidget(details_);
+    connect(more_, &QPushButton::toggled, this, [this](bool on) {
+        details_->setVisible(on);
+        adjustSize();
+    });
+    connect(details_, &BatteryDetails::changed, this, &BatteryCard::check);
     note_ = new QLabel(this);
     note_->setObjectName("note");
     note_->setProperty("role", "muted");
@@ -105,6 +121,7 @@ void BatteryCard::fill(const Battery& b) {
     chemistry_->setCurrentIndex(std::max(0, row));
     series_->setValue(b.series);
     parallel_->setValue(std::max(1, b.parallel));
+    details_->fill(b);
     rated_->setText(b.rated_Ah > 0 ? QString::number(b.rated_Ah, 'g', 6) + " Ah" : QString());
 }
 
@@ -173,6 +190,11 @@ void BatteryCard::check() {
     } else {
         note = tr("What you leave open is guessed from the voltages and marked as assumed.");
     }
+    const QString problem = details_->problem(chemistry_->currentData().toString().toStdString());
+    if (!problem.isEmpty()) {
+        note = problem;
+        good = false;
+    }
     note_->setText(note);
     accept_->setEnabled(good);
 }
@@ -186,6 +208,7 @@ Battery BatteryCard::battery() const {
     b.parallel = parallel_->value();
     const double rated = parseRated(rated_->text());
     b.rated_Ah = std::isfinite(rated) ? rated : 0;
+    details_->apply(b);
     if (b.name.empty()) b.name = tr("Battery").toStdString();
     return b;
 }

@@ -15,6 +15,8 @@ class QSpinBox;
 
 namespace nk {
 
+class BatteryDetails;
+
 class BatteryCard : public QDialog {
     Q_OBJECT
   public:
@@ -42,6 +44,8 @@ class BatteryCard : public QDialog {
     QSpinBox* series_ = nullptr;
     QSpinBox* parallel_ = nullptr;
     QLineEdit* rated_ = nullptr;
+    QPushButton* more_ = nullptr;
+    BatteryDetails* details_ = nullptr;
     QLabel* note_ = nullptr;
     QPushButton* accept_ = nullptr;
 };

@@ -92,7 +92,7 @@ int renderViews(QApplication& app, const QString& folder) {
     window.findChild<QPushButton*>("picture-2")->click();
     shot("strength");
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
-        for (const int k : {0, 3}) {
+        for (const int k : {0, 3, 5}) {
             window.findChild<QPushButton*>(QString("picture-%1").arg(k))->click();
             shot(QString("strength-%1").arg(k));
         }

@@ -417,7 +417,7 @@ void StrengthPlot::openCircuit() {
     labels(tr("State of charge, %"), tr("Open-circuit voltage, V a cell"));
     xAxis->setRange(0, 100);
     yAxis->setRange(low - 0.05 * (high - low), high + 0.15 * (high - low));
-    yAxis->setNumberPrecision(high - low > 1 ? 1 : 2);
+    yAxis->setNumberPrecision(2);
     legend->setVisible(true);
 }
 

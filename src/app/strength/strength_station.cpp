@@ -98,21 +98,14 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
         b->setObjectName(QString("picture-%1").arg(static_cast<int>(picture)));
         b->setProperty("role", "row");
         b->setCheckable(true);
+        // Room for the bold words of the chosen one.
+        QFont strong = b->font();
+        strong.setWeight(QFont::DemiBold);
+        b->setMinimumWidth(QFontMetrics(strong).horizontalAdvance(name) + 18);
         pictures_->addButton(b, static_cast<int>(picture));
         row->addWidget(b);
     }
     row->addStretch(1);
-    ownCurve_ = new QPushButton(this);
-    ownCurve_->setObjectName("ownCurve");
-    ownCurve_->setProperty("role", "link");
-    ownCurve_->setToolTip(tr(
-        "Rested voltages and states of charge of this battery are then read from its own curve"));
-    row->addWidget(ownCurve_);
-    connect(ownCurve_, &QPushButton::clicked, this, [this] {
-        Q_EMIT ownCurveChanged(view_.ownCurveInUse || !study_->openCircuit
-                                   ? OwnCurve()
-                                   : study_->openCircuit->curve());
-    });
     auto* reading = new QPushButton(tr("Enter a reading…"), this);
     reading->setObjectName("enterResistance");
     reading->setProperty("role", "link");
@@ -121,8 +114,22 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
     box->addLayout(row);
     plot_ = new StrengthPlot(this);
     box->addWidget(plot_, 1);
+    ownCurve_ = new QPushButton(tr("Use its own curve"), this);
+    ownCurve_->hide();
+    ownCurve_->setObjectName("ownCurve");
+    ownCurve_->setProperty("role", "link");
+    ownCurve_->setToolTip(tr(
+        "Rested voltages and states of charge of this battery are then read from its own curve"));
+    connect(ownCurve_, &QPushButton::clicked, this, [this] {
+        Q_EMIT ownCurveChanged(view_.ownCurveInUse || !study_->openCircuit
+                                   ? OwnCurve()
+                                   : study_->openCircuit->curve());
+    });
     words_ = label(this, "pictureWords", "muted");
-    box->addWidget(words_);
+    auto* wordsRow = new QHBoxLayout;
+    wordsRow->addWidget(words_, 1);
+    wordsRow->addWidget(ownCurve_, 0, Qt::AlignTop);
+    box->addLayout(wordsRow);
     resistances_ =
         table(this, "resistances", tr("Resistances by school, never averaged together"),
               {tr("School"), tr("Resistance"), tr("A cell"), tr("Conditions"), tr("From")});

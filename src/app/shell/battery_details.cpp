@@ -1,0 +1,157 @@
+#include "app/shell/battery_details.h"
+
+#include <QCheckBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QRegularExpression>
+#include <cmath>
+
+namespace nk {
+
+BatteryDetails::BatteryDetails(QWidget* parent) : QWidget(parent) {
+    setObjectName("batteryDetails");
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setSpacing(7);
+    int row = 0;
+    const auto head = [&](const QString& words) {
+        auto* label = new QLabel(words, this);
+        label->setProperty("role", "heading");
+        grid->addWidget(label, row++, 0, 1, 4);
+    };
+    int column = 0;
+    const auto field = [&](const QString& words, const char* name, const QString& unit) {
+        auto* label = new QLabel(words, this);
+        auto* edit = new QLineEdit(this);
+        edit->setObjectName(name);
+        edit->setPlaceholderText(unit);
+        edit->setAccessibleName(words + ", " + unit);
+        edit->setMaximumWidth(96);
+        label->setBuddy(edit);
+        grid->addWidget(label, row, column, Qt::AlignRight);
+        grid->addWidget(edit, row, column + 1);
+        column += 2;
+        if (column == 4) column = 0, ++row;
+        connect(edit, &QLineEdit::textChanged, this, &BatteryDetails::changed);
+        return edit;
+    };
+    const auto endRow = [&] {
+        if (column != 0) column = 0, ++row;
+    };
+    head(tr("The battery"));
+    mass_ = field(tr("Mass"), "mass", tr("g"));
+    labelC_ = field(tr("Label says"), "labelC", tr("C"));
+    ambient_ = field(tr("Surroundings"), "ambient", tr("°C"));
+    endRow();
+    head(tr("Set on the charger"));
+    setCurrent_ = field(tr("Current"), "setCurrent", tr("A"));
+    setCharge_ = field(tr("Capacity limit"), "setCharge", tr("Ah"));
+    endRow();
+    head(tr("The maker's own figures, per cell"));
+    set_V_ = field(tr("Full at"), "makerSetV", tr("V"));
+    floor_V_ = field(tr("Empty at"), "makerFloorV", tr("V"));
+    coldest_ = field(tr("Charge from"), "makerCold", tr("°C"));
+    warmest_ = field(tr("Charge up to"), "makerWarm", tr("°C"));
+    chargeC_ = field(tr("Charge at most"), "makerChargeC", tr("C"));
+    endRow();
+    sheet_ = new QCheckBox(tr("These stand in the maker's data sheet"), this);
+    sheet_->setObjectName("fromSheet");
+    grid->addWidget(sheet_, row++, 0, 1, 4);
+    connect(sheet_, &QCheckBox::toggled, this, &BatteryDetails::changed);
+}
+
+double BatteryDetails::number(const QLineEdit* edit, bool& readable) {
+    const QString text = edit->text().trimmed().replace(',', '.');
+    if (text.isEmpty()) return std::nan("");
+    static const QRegularExpression shape(R"(^([-+−]?\d+(?:\.\d+)?)\s*[^\d.]*$)");
+    const auto match = shape.match(text);
+    if (!match.hasMatch()) {
+        readable = false;
+        return std::nan("");
+    }
+    return match.captured(1).replace(QChar(0x2212), '-').toDouble();
+}
+
+void BatteryDetails::fill(const Battery& b) {
+    const auto put = [](QLineEdit* edit, double x) {
+        edit->setText(std::isfinite(x) && x != 0 ? QString::number(x, 'g', 6) : QString());
+    };
+    put(mass_, 1000 * b.mass_kg);
+    put(labelC_, b.label_C);
+    ambient_->setText(b.hasAmbient() ? QString::number(b.ambient_C, 'g', 4) : QString());
+    put(setCurrent_, b.charger.current_A);
+    put(setCharge_, b.charger.charge_Ah);
+    const MakerLimits& m = b.limits();
+    put(set_V_, m.set_V);
+    put(floor_V_, m.dischargeFloor_V);
+    coldest_->setText(std::isfinite(m.chargeMin_C) ? QString::number(m.chargeMin_C) : QString());
+    put(warmest_, m.chargeMax_C);
+    put(chargeC_, m.chargeC);
+    sheet_->setChecked(m.any());
+}
+
+void BatteryDetails::apply(Battery& b) const {
+    bool readable = true;
+    const auto or0 = [&](const QLineEdit* edit) {
+        const double x = number(edit, readable);
+        return std::isfinite(x) && x > 0 ? x : 0.0;
+    };
+    b.mass_kg = or0(mass_) / 1000;
+    b.label_C = or0(labelC_);
+    const double ambient = number(ambient_, readable);
+    b.ambient_C = std::isfinite(ambient) ? ambient : Battery::kUnknown;
+    b.charger.current_A = or0(setCurrent_);
+    b.charger.charge_Ah = or0(setCharge_);
+    MakerLimits m;
+    m.set_V = number(set_V_, readable);
+    m.dischargeFloor_V = number(floor_V_, readable);
+    m.chargeMin_C = number(coldest_, readable);
+    m.chargeMax_C = number(warmest_, readable);
+    m.chargeC = number(chargeC_, readable);
+    b.setLimits(m);
+}
+
+bool BatteryDetails::beyond(const std::string& chemistry, QString& words) const {
+    const auto found = findChemistry(chemistry);
+    if (!found) return false;
+    const Chemistry& c = **found;
+    bool readable = true;
+    const double set = number(set_V_, readable);
+    const double low = number(floor_V_, readable);
+    const double cold = number(coldest_, readable);
+    const double warm = number(warmest_, readable);
+    const QString kind = QString::fromStdString(c.label);
+    if (set > c.set_V + 0.001)
+        words = tr("%1 V a cell is over the %2 V of %3.").arg(set).arg(c.set_V).arg(kind);
+    else if (low < c.overdrained_V - 0.001)
+        words = tr("%1 V a cell is under the %2 V that %3 bears.")
+                    .arg(low)
+                    .arg(c.overdrained_V)
+                    .arg(kind);
+    else if (cold < c.chargeMin_C)
+        words = tr("Charging at %1 °C is under the limit of %2.").arg(cold).arg(kind);
+    else if (warm > c.chargeMax_C)
+        words = tr("Charging at %1 °C is over the limit of %2.").arg(warm).arg(kind);
+    return !words.isEmpty();
+}
+
+QString BatteryDetails::problem(const std::string& chemistry) const {
+    bool readable = true;
+    for (const QLineEdit* edit : {mass_, labelC_, ambient_, setCurrent_, setCharge_, set_V_,
+                                  floor_V_, coldest_, warmest_, chargeC_}) {
+        number(edit, readable);
+        if (!readable)
+            return tr("“%1” is not readable. A number is accepted, with comma or point: %2.")
+                .arg(edit->text(), edit->accessibleName());
+    }
+    const double set = number(set_V_, readable);
+    if (set > 5 || (set > 0 && set < 1))
+        return tr("%1 V is no voltage of a cell. Per cell, not per pack.").arg(set);
+    QString words;
+    if (beyond(chemistry, words) && !sheet_->isChecked())
+        return words + tr(" Tick the box below only if the maker's data sheet says so.");
+    return {};
+}
+
+}  // namespace nk
