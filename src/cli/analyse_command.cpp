@@ -2,11 +2,13 @@
 
 #include <unistd.h>
 
+#include <filesystem>
 #include <ostream>
 
 #include "analysis/analysis.h"
 #include "book/hash.h"
 #include "formats/bytes.h"
+#include "formats/importer.h"
 #include "json.h"
 #include "report/text.h"
 
@@ -35,25 +37,28 @@ int AnalyseCommand::run() {
         err_ << options.error().text() << '\n';
         return 2;
     }
-    auto bytes = readFile(log_);
-    if (!bytes) {
-        err_ << bytes.error().text() << '\n';
-        return 1;
-    }
+    std::error_code ec;
     Progress progress;
-    if (::isatty(STDERR_FILENO) != 0 && bytes->size() > (std::size_t{32} << 20))
+    if (::isatty(STDERR_FILENO) != 0 &&
+        std::filesystem::file_size(log_, ec) > (std::uintmax_t{32} << 20) && !ec)
         progress = [this](double done) {
             err_ << "\rreading " << static_cast<int>(100 * done) << " %" << (done >= 1 ? "\n" : "")
                  << std::flush;
         };
-    const auto log = readTextTable(*bytes, log_, *options, progress);
+    const auto log = readLogFile(log_, *options, progress);
     if (!log) {
         err_ << log.error().text() << '\n';
         return 1;
     }
-    const std::string hash = sha256_ ? sha256(*bytes) : std::string();
-    bytes->clear();
-    bytes->shrink_to_fit();
+    std::string hash;
+    if (sha256_) {
+        const auto bytes = readFile(log_);
+        if (!bytes) {
+            err_ << bytes.error().text() << '\n';
+            return 1;
+        }
+        hash = sha256(*bytes);
+    }
     const Analysis analysis = analyse(*log->recording, *battery);
     out_ << (json_ ? analysisJson(*log, analysis, log_, hash)
                    : analysisText(*log->recording, analysis, log_));

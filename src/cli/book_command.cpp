@@ -11,6 +11,7 @@
 
 #include "book/bench_book.h"
 #include "formats/bytes.h"
+#include "formats/importer.h"
 #include "quantity/format.h"
 #include "report/summary.h"
 
@@ -155,7 +156,7 @@ int BookCommand::importLogs() {
             status = 1;
             continue;
         }
-        const auto imported = readTextTable(*bytes, log, *options);
+        const auto imported = readLog(*bytes, log, *options);
         if (!imported) {
             err_ << imported.error().text() << '\n';
             status = 1;

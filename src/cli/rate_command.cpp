@@ -8,6 +8,7 @@
 
 #include "analysis/compare/cold_warm.h"
 #include "analysis/rating/rating.h"
+#include "formats/importer.h"
 #include "quantity/format.h"
 
 namespace nk {

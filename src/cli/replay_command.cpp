@@ -7,6 +7,7 @@
 #include <ostream>
 
 #include "analysis/finish/replay.h"
+#include "formats/importer.h"
 #include "quantity/format.h"
 
 namespace nk {

@@ -1,17 +1,20 @@
 #include "bytes.h"
 
+#include <sys/mman.h>
+
 #include <algorithm>
 #include <cerrno>
 #include <cstdint>
 #include <cstdio>
 #include <cstring>
 #include <memory>
+#include <vector>
 
 namespace nk {
 
 namespace fs = std::filesystem;
 
-Expected<std::string> readFile(const fs::path& path) {
+Expected<std::uintmax_t> checkFile(const fs::path& path) {
     const std::string where = path.string();
     const char* accepted = "a text table of a logger (CSV, TSV, TXT).";
     std::error_code ec;
@@ -31,19 +34,46 @@ Expected<std::string> readFile(const fs::path& path) {
     if (size > kLargestFile)
         return fail(ErrorKind::Unsupported, "The file is larger than 4 GiB.", where,
                     "a file of at most 4 GiB; split the log.");
+    return size;
+}
+
+Expected<std::string> readFile(const fs::path& path) {
+    const auto size = checkFile(path);
+    if (!size) return tl::unexpected<Error>(size.error());
+    const std::string where = path.string();
     const std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(where.c_str(), "rb"),
                                                                &std::fclose);
     if (!file)
         return fail(ErrorKind::Unreadable,
                     std::string("The file cannot be opened: ") + std::strerror(errno) + ".", where,
                     "a file you have permission to read.");
-    std::string bytes(static_cast<std::size_t>(size), '\0');
-    const std::size_t got = std::fread(bytes.data(), 1, bytes.size(), file.get());
+    std::string bytes;
+    bytes.reserve(static_cast<std::size_t>(*size));
+    adviseLargePages(bytes.data(), bytes.capacity());
+    // By blocks: the big string is touched once, not cleared first. A file that shrank meanwhile is
+    // read as far as it goes, and one that grew no further than it was.
+    std::vector<char> block(std::size_t{1} << 20);
+    while (bytes.size() < *size) {
+        const std::size_t want = std::min<std::size_t>(block.size(), *size - bytes.size());
+        const std::size_t got = std::fread(block.data(), 1, want, file.get());
+        bytes.append(block.data(), got);
+        if (got < want) break;
+    }
     if (std::ferror(file.get()))
         return fail(ErrorKind::Unreadable, "Reading stopped with an error of the disk.", where);
-    bytes.resize(got);  // a file that shrank meanwhile is read as far as it goes
-    if (bytes.empty()) return fail(ErrorKind::NotATable, "The file is empty.", where, accepted);
+    if (bytes.empty())
+        return fail(ErrorKind::NotATable, "The file is empty.", where,
+                    "a text table of a logger (CSV, TSV, TXT).");
     return bytes;
+}
+
+void adviseLargePages(void* block, std::size_t bytes) {
+    constexpr std::size_t kLarge = std::size_t{2} << 20;
+    if (bytes < 4 * kLarge) return;
+    const auto address = reinterpret_cast<std::uintptr_t>(block);
+    const std::uintptr_t first = (address + kLarge - 1) / kLarge * kLarge;
+    const std::uintptr_t last = (address + bytes) / kLarge * kLarge;
+    if (last > first) (void)::madvise(reinterpret_cast<void*>(first), last - first, MADV_HUGEPAGE);
 }
 
 namespace {
@@ -94,6 +124,14 @@ std::string fromUtf16(std::string_view bytes, bool bigEndian) {
 bool validUtf8(std::string_view text) {
     std::size_t i = 0;
     while (i < text.size()) {
+        // Eight plain ASCII bytes at a time.
+        std::uint64_t word = 0;
+        while (i + sizeof word <= text.size()) {
+            std::memcpy(&word, text.data() + i, sizeof word);
+            if ((word & 0x8080808080808080ULL) != 0) break;
+            i += sizeof word;
+        }
+        if (i >= text.size()) break;
         const auto c = static_cast<unsigned char>(text[i]);
         if (c < 0x80) {
             ++i;
@@ -113,6 +151,10 @@ bool validUtf8(std::string_view text) {
 }
 
 }  // namespace
+
+bool plainUtf8(std::string_view bytes) {
+    return bytes.find('\0') == std::string_view::npos && validUtf8(bytes);
+}
 
 Expected<void> decodeText(std::string_view bytes, const std::string& where, DecodedText& out) {
     const auto starts = [&](std::string_view mark) { return bytes.substr(0, mark.size()) == mark; };

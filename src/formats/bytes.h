@@ -15,6 +15,17 @@ inline constexpr std::uintmax_t kLargestFile = std::uintmax_t{4} << 30;
 /// The file's bytes. Errors: not there, a folder, a device or pipe, empty, unreadable, too large.
 Expected<std::string> readFile(const std::filesystem::path& path);
 
+/// Whether bytes are plain UTF-8 (a last character cut in the middle is allowed) without NUL.
+bool plainUtf8(std::string_view bytes);
+
+/// Checks a path without reading it: there, a regular file, not empty, not too large. Returns its
+/// size. Errors as readFile.
+Expected<std::uintmax_t> checkFile(const std::filesystem::path& path);
+
+/// Asks the system for large pages behind a big block that is about to be filled: first touch of
+/// 320 MB then costs a tenth. A hint; does nothing for small blocks or where there are none.
+void adviseLargePages(void* block, std::size_t bytes);
+
 /// Text in UTF-8 without byte order mark, and the name of what it was.
 struct DecodedText {
     std::string converted;  ///< holds the text when bytes had to be changed, else empty

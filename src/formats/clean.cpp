@@ -39,6 +39,21 @@ void spreadRepeats(std::vector<double>& t, double usual) {
     }
 }
 
+/// An hour's jump of a local clock in the small hours of a Sunday in March or April, October or
+/// November: summer time begins or ends. `at` is the stamp before the jump, seconds since 1970.
+bool clockChanged(double at, double step, double usual) {
+    const double jump = step > 0 ? step - 3600 : step + 3600;
+    if (at < 1e8 || jump < 0.2 * usual || jump > 3 * usual || usual > 1200) return false;
+    const double day = std::floor(at / 86400);
+    const double hour = (at - day * 86400) / 3600;
+    const auto weekday = static_cast<long long>(day) + 4;  // 1970-01-01 was a Thursday
+    if (weekday % 7 != 0 && !(weekday % 7 == 6 && hour > 23)) return false;
+    const double yearPart = std::fmod(day - 59, 365.2425);  // days since about 1 March
+    const bool spring = yearPart < 45;
+    const bool autumn = yearPart > 205 && yearPart < 265;
+    return hour < 3.2 && (step > 0 ? spring || autumn : autumn || spring);
+}
+
 template <class T>
 void permute(std::vector<T>& column, const std::vector<std::size_t>& order) {
     if (column.empty()) return;
@@ -62,10 +77,17 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
     std::size_t firstRepeat = 0;
     double previousRaw = start;
     double latest = 0;
-    const std::vector<double> raw = t;
+    // The usual log: every stamp later than the one before. Nothing to straighten but the start.
+    const bool dated =
+        dialect.time.shape == TimeShape::DateTime || dialect.column(Role::Date) != nullptr;
+    bool rising = headerRepeats.empty() && !dated;
+    for (std::size_t i = 1; i < t.size() && rising; ++i) rising = t[i] > t[i - 1];
+    if (rising)
+        for (double& x : t) x -= start;
+    const std::vector<double> raw = rising ? std::vector<double>() : t;
     t[0] = 0;
     std::size_t nextHeader = 0;
-    for (std::size_t i = 1; i < t.size(); ++i) {
+    for (std::size_t i = 1; i < raw.size(); ++i) {
         while (nextHeader < headerRepeats.size() && headerRepeats[nextHeader] < i) ++nextHeader;
         const bool headerHere = nextHeader < headerRepeats.size() && headerRepeats[nextHeader] == i;
         double step = raw[i] - previousRaw;
@@ -73,6 +95,16 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
             step + 86400 < 43200) {
             shift += 86400;  // past midnight
             step += 86400;
+        }
+        if (dated && clockChanged(previousRaw, step, usual)) {
+            const double change = step > 0 ? -3600 : 3600;
+            shift += change;
+            step += change;
+            data.problems.push_back(
+                {lineOf(i), raw[i] + shift, "clock_change",
+                 fmt::format("the clock was set {} by an hour, as for summer time; time goes on "
+                             "without the jump",
+                             change < 0 ? "forward" : "back")});
         }
         if (step < 0) {
             // A row alone in the past is out of order; a clock that goes on from there restarted.
@@ -185,8 +217,10 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
     const double currentJump = std::max(20 * qc.sigma(), 0.05 * top);
     const double resistance = roughResistance(data, currentJump);
 
+    const double leastV = 20 * qv.sigma();
     for (std::size_t i = 1; i + 1 < n; ++i) {
         const double before = v[i] - v[i - 1];
+        if (std::abs(before) <= leastV) continue;
         const double after = v[i + 1] - v[i];
         // Out and back again within one sample.
         if (before * after >= 0) continue;
@@ -206,6 +240,7 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
     }
     for (std::size_t i = 1; i + 1 < n; ++i) {
         const double before = c[i] - c[i - 1];
+        if (std::abs(before) < currentJump) continue;
         const double after = c[i + 1] - c[i];
         if (before * after >= 0) continue;
         const double size = std::min(std::abs(before), std::abs(after));
@@ -222,6 +257,7 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
     auto& temp = data.temperature_C;
     for (std::size_t i = 1; i + 1 < temp.size(); ++i) {
         const double before = temp[i] - temp[i - 1];
+        if (!(std::abs(before) > 8)) continue;
         const double after = temp[i + 1] - temp[i];
         if (before * after < 0 && std::min(std::abs(before), std::abs(after)) > 8 &&
             std::abs(temp[i + 1] - temp[i - 1]) < 3)

@@ -79,17 +79,21 @@ std::size_t countNumeric(const std::vector<std::string_view>& cells, char decima
                 continue;
             }
         }
-        if (looksLikeTime(c)) ++numeric;
+        // "1,234" alone may be either; with its decimal sign it is a number with thousands marks.
+        const bool grouped = c.find(decimal) != std::string_view::npos && parseGrouped(c, decimal);
+        if (looksLikeTime(c) || grouped) ++numeric;
     }
     return numeric;
 }
 
-Shape findShape(const std::vector<std::string_view>& lines) {
+Shape findShape(const std::vector<std::string_view>& lines, const ReadOptions& options) {
     Shape best;
     std::vector<std::string_view> cells;
     for (const char delimiter : {';', '\t', ',', '|', ' '}) {
         for (const char decimal : {'.', ','}) {
             if (delimiter == ',' && decimal == ',') continue;
+            if (options.delimiter != 0 && delimiter != options.delimiter) continue;
+            if (options.decimal != 0 && decimal != options.decimal) continue;
             // Column counts of the lines that are mostly numbers.
             std::vector<std::pair<std::size_t, double>> rows;
             for (const auto line : lines) {
@@ -263,7 +267,7 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         "a table with at least a voltage and a current column, separated by comma, semicolon, tab "
         "or spaces.";
     const auto lines = firstLines(text, kSampleLines);
-    const Shape shape = findShape(lines);
+    const Shape shape = findShape(lines, options);
     if (shape.columns < 2) {
         const bool anyDigit = std::any_of(
             text.begin(),
@@ -311,7 +315,9 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         // "# time,voltage": a comment sign before the header is no part of it.
         while (!line.empty() &&
                (line.front() == '#' || line.front() == '%' || line.front() == ' ')) {
-            if (line.front() == '#' && line.size() > 1 && line[1] == shape.delimiter) break;
+            if (line.front() == '#' && line.size() > 1 && line[1] == shape.delimiter &&
+                shape.delimiter != ' ')
+                break;
             line.remove_prefix(1);
         }
         splitCells(line, shape.delimiter, cells);
@@ -380,6 +386,8 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
             if (parseNumberPrefix(c, shape.decimal, value, used) &&
                 (used == c.size() || parseUnit(c.substr(used))))
                 values[k].push_back(value);
+            else if (const auto grouped = parseGrouped(c, shape.decimal))
+                values[k].push_back(*grouped);
         }
     }
     std::vector<bool> timeText(width);
@@ -404,6 +412,10 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
             dialect.guesses.push_back(
                 "no header names voltage and current: columns taken by order and size");
     }
+    for (const std::string& number : options.ignored)
+        if (const auto k = parseNumber(number, '.');
+            k && *k >= 1 && *k <= static_cast<double>(dialect.columns.size()))
+            dialect.columns[static_cast<std::size_t>(*k) - 1].role = Role::Ignore;
     if (auto mapped = applyMap(dialect.columns, options, name); !mapped)
         return tl::unexpected<Error>(mapped.error());
 
@@ -418,6 +430,23 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
                 dialect.columns[k].role = Role::Time;
                 time = k;
             }
+    if (time == width && options.interval_s <= 0) {
+        // A column that rises all the time, and not by whole ones as a row number does.
+        for (std::size_t k = 0; k < width && time == width; ++k) {
+            if (dialect.columns[k].role != Role::Ignore || values[k].size() < 3) continue;
+            bool rises = true;
+            bool counts = true;
+            for (std::size_t n = 1; n < values[k].size(); ++n) {
+                rises &= values[k][n] > values[k][n - 1];
+                counts &= values[k][n] == values[k][n - 1] + 1;
+            }
+            if (!rises || counts) continue;
+            dialect.columns[k].role = Role::Time;
+            time = k;
+            dialect.guesses.push_back(fmt::format("'{}' rises all the time: taken as the time",
+                                                  dialect.columns[k].title));
+        }
+    }
     if (options.interval_s > 0) {
         for (Column& c : dialect.columns)
             if (c.role == Role::Time || c.role == Role::Date) c.role = Role::Ignore;
@@ -425,9 +454,13 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
     }
     if (time < width) {
         auto style = guessTimeStyle(raw[time], shape.decimal);
+        if (!style && options.lenient) {
+            dialect.columns[time].role = Role::Ignore;
+            return dialect;
+        }
         if (!style)
             return fail(
-                ErrorKind::NotATable,
+                ErrorKind::ColumnsUnknown,
                 fmt::format("The time column '{}' cannot be read: '{}'.",
                             dialect.columns[time].title,
                             raw[time].empty() ? std::string() : std::string(raw[time].front())),
@@ -442,9 +475,9 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         if (style->shape != TimeShape::Clock)
             for (Column& c : dialect.columns)
                 if (c.role == Role::Date) c.role = Role::Ignore;
-    } else if (options.interval_s <= 0) {
+    } else if (options.interval_s <= 0 && !options.lenient) {
         return fail(
-            ErrorKind::NotATable, "The log has no time column.", name,
+            ErrorKind::ColumnsUnknown, "The log has no time column.", name,
             "a column named time, or the interval between rows (--interval-s, in the preview).");
     }
 
@@ -452,13 +485,23 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         dialect.column(Role::Voltage) != nullptr || dialect.column(Role::Cell) != nullptr;
     const bool haveCurrent =
         dialect.column(Role::Current) != nullptr || dialect.column(Role::Power) != nullptr;
-    if (!haveVoltage || !haveCurrent)
+    if ((!haveVoltage || !haveCurrent) && !options.lenient)
         return fail(
-            ErrorKind::NotATable,
+            ErrorKind::ColumnsUnknown,
             fmt::format("No {} column was recognised. The columns are {}.",
                         haveVoltage ? "current" : "voltage", joinTitles(dialect.columns)),
             dialect.headerLine > 0 ? fmt::format("{}:{}", name, dialect.headerLine) : name,
             "a header that names voltage and current, or --map voltage=COLUMN,current=COLUMN.");
+    for (const auto& [title, unit] : options.units)
+        for (Column& c : dialect.columns)
+            if (c.title == title) {
+                c.unit = parseUnit(unit);
+                if (!c.unit)
+                    return fail(ErrorKind::InvalidArgument,
+                                fmt::format("'{}' is no unit for '{}'.", unit, title), name,
+                                "a unit such as V, mV, A, mA, °C, °F, s, ms, Ah or Wh.");
+                if (c.role == Role::Time) dialect.timeFactor = c.unit->factor;
+            }
     settleUnits(dialect, values);
     return dialect;
 }

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdint>
 #include <optional>
+#include <string>
 #include <string_view>
 
 namespace nk {
@@ -80,6 +81,37 @@ inline std::optional<double> parseNumber(std::string_view cell, char decimal) {
     std::size_t used = 0;
     if (!parseNumberPrefix(cell, decimal, value, used) || used != cell.size()) return std::nullopt;
     return value;
+}
+
+/// A number with marks between its thousands: "1,234.5", "1.234,5", "1 234,5", "1'234.5". Every
+/// group but the first has three digits, and there is at least one mark.
+inline std::optional<double> parseGrouped(std::string_view cell, char decimal) {
+    std::string plain;
+    bool marked = false;
+    std::size_t group = 0;
+    std::size_t at = 0;
+    if (at < cell.size() && (cell[at] == '-' || cell[at] == '+')) plain.push_back(cell[at++]);
+    for (; at < cell.size() && cell[at] != decimal; ++at) {
+        const char c = cell[at];
+        if (c >= '0' && c <= '9') {
+            plain.push_back(c);
+            ++group;
+            continue;
+        }
+        // A narrow or plain no-break space is two or three bytes of UTF-8.
+        std::size_t length = 0;
+        if (c == (decimal == '.' ? ',' : '.') || c == '\'' || c == ' ') length = 1;
+        if (cell.substr(at, 2) == "\xC2\xA0") length = 2;
+        if (cell.substr(at, 3) == "\xE2\x80\xAF" || cell.substr(at, 3) == "\xE2\x80\x99")
+            length = 3;
+        if (length == 0 || group == 0 || (marked && group != 3) || group > 3) return std::nullopt;
+        at += length - 1;
+        marked = true;
+        group = 0;
+    }
+    if (!marked || group != 3) return std::nullopt;
+    plain += cell.substr(at);
+    return parseNumber(plain, decimal);
 }
 
 }  // namespace nk

@@ -65,6 +65,17 @@ class RowParser {
         std::size_t index = 0;
         double factor = 1, offset = 0;
     };
+    /// A column of the quick path: where its numbers go; null when it is passed over.
+    struct QuickColumn {
+        double* values = nullptr;
+        double factor = 1, offset = 0;
+        int* decimals = nullptr;  ///< most decimals seen; null when they are of no interest
+    };
+    std::vector<QuickColumn> quickColumns(RawColumns& out, PieceResult& result) const;
+    /// Reads one line of plain numbers; moves `at` behind it. False, with nothing moved, for any
+    /// line that is not just that: the careful path takes it.
+    bool quickRow(const char*& at, const char* end, std::size_t row,
+                  const std::vector<QuickColumn>& columns) const;
     bool parseRow(std::string_view line, std::size_t row, RawColumns& out, PieceResult& result,
                   std::string& reason) const;
     bool storeCell(std::string_view cell, const Target& target, std::size_t row, RawColumns& out,
@@ -77,6 +88,7 @@ class RowParser {
     std::size_t lastNeeded_ = 0;
     std::size_t cells_ = 0, temperatures_ = 0;
     bool hasTime_ = false;
+    bool quick_ = false;  ///< plain delimiter, number columns only
 };
 
 }  // namespace nk

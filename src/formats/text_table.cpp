@@ -11,6 +11,7 @@
 #include "clean.h"
 #include "dialect.h"
 #include "row_parser.h"
+#include "text_source.h"
 
 namespace nk {
 
@@ -19,58 +20,83 @@ namespace {
 constexpr std::size_t kPiece = std::size_t{4} << 20;
 
 struct Piece {
-    std::string_view text;
+    std::size_t from = 0, to = 0;  ///< bytes of the source
     std::int64_t firstLine = 1;
     std::size_t rowOffset = 0;
     std::size_t lines = 0;
     PieceResult result;
 };
 
-/// Cuts the data part at line ends and counts the lines of each piece.
-std::vector<Piece> cutPieces(std::string_view data, std::int64_t firstLine) {
+/// Runs work(k) for k < count on several threads.
+template <class Work>
+void inParallel(std::size_t count, unsigned threads, Work work) {
+    std::atomic<std::size_t> next{0};
+    const auto take = [&] {
+        for (std::size_t k = next++; k < count; k = next++) work(k);
+    };
+    std::vector<std::jthread> pool;
+    for (std::size_t n = 1; n < std::min<std::size_t>(threads, count); ++n) pool.emplace_back(take);
+    take();
+}
+
+std::size_t countLines(std::string_view text) {
+    std::size_t lines = 0;
+    const char* at = text.data();
+    const char* const end = at + text.size();
+    while (const void* hit = std::memchr(at, '\n', static_cast<std::size_t>(end - at))) {
+        ++lines;
+        at = static_cast<const char*>(hit) + 1;
+    }
+    return lines + (text.empty() || text.back() == '\n' ? 0 : 1);
+}
+
+/// Cuts the data part at line ends and counts the lines of each piece. `plain` becomes false when a
+/// piece is no plain UTF-8.
+std::vector<Piece> cutPieces(const TextSource& source, std::size_t from, std::int64_t firstLine,
+                             unsigned threads, bool& plain) {
     std::vector<Piece> pieces;
-    std::size_t at = 0;
+    std::size_t at = from;
+    while (at < source.size()) {
+        Piece piece;
+        piece.from = at;
+        piece.to =
+            at + kPiece < source.size() ? lineStartAfter(source, at + kPiece) : source.size();
+        at = piece.to;
+        pieces.push_back(std::move(piece));
+    }
+    std::atomic<bool> good{true};
+    inParallel(pieces.size(), threads, [&](std::size_t k) {
+        thread_local std::string buffer;
+        const auto text = source.bytes(pieces[k].from, pieces[k].to, buffer);
+        pieces[k].lines = countLines(text);
+        if (!plainUtf8(text)) good = false;
+    });
+    plain = good;
     std::int64_t line = firstLine;
     std::size_t row = 0;
-    while (at < data.size()) {
-        std::size_t end = std::min(data.size(), at + kPiece);
-        if (end < data.size()) {
-            const std::size_t newline = data.find('\n', end);
-            end = newline == std::string_view::npos ? data.size() : newline + 1;
-        }
-        Piece piece;
-        piece.text = data.substr(at, end - at);
+    for (Piece& piece : pieces) {
         piece.firstLine = line;
         piece.rowOffset = row;
-        piece.lines =
-            static_cast<std::size_t>(std::count(piece.text.begin(), piece.text.end(), '\n')) +
-            (piece.text.back() == '\n' ? 0 : 1);
         line += static_cast<std::int64_t>(piece.lines);
         row += piece.lines;
-        at = end;
-        pieces.push_back(std::move(piece));
     }
     return pieces;
 }
 
-void parsePieces(std::vector<Piece>& pieces, const RowParser& parser, RawColumns& raw,
-                 unsigned threads, const Progress& progress, std::stop_token stop) {
-    std::atomic<std::size_t> next{0};
+void parsePieces(const TextSource& source, std::vector<Piece>& pieces, const RowParser& parser,
+                 RawColumns& raw, unsigned threads, const Progress& progress,
+                 std::stop_token stop) {
     std::atomic<std::size_t> done{0};
-    const auto work = [&] {
-        for (std::size_t i = next++; i < pieces.size() && !stop.stop_requested(); i = next++) {
-            Piece& piece = pieces[i];
-            piece.result = parser.parse(piece.text, piece.firstLine, piece.rowOffset, raw,
-                                        i + 1 == pieces.size(), stop);
-            const std::size_t finished = ++done;
-            if (progress)
-                progress(0.9 * static_cast<double>(finished) / static_cast<double>(pieces.size()));
-        }
-    };
-    std::vector<std::jthread> pool;
-    const auto count = std::min<std::size_t>(threads, pieces.size());
-    for (std::size_t i = 1; i < count; ++i) pool.emplace_back(work);
-    work();
+    inParallel(pieces.size(), threads, [&](std::size_t i) {
+        if (stop.stop_requested() || source.failed()) return;
+        thread_local std::string buffer;
+        Piece& piece = pieces[i];
+        piece.result = parser.parse(source.bytes(piece.from, piece.to, buffer), piece.firstLine,
+                                    piece.rowOffset, raw, i + 1 == pieces.size(), stop);
+        const std::size_t finished = ++done;
+        if (progress)
+            progress(0.9 * static_cast<double>(finished) / static_cast<double>(pieces.size()));
+    });
 }
 
 /// Moves the rows of all pieces together where lines were left out between them.
@@ -98,8 +124,8 @@ std::size_t compact(std::vector<Piece>& pieces, RawColumns& raw) {
 
 double stepOf(const Dialect& dialect, Role role, int decimals) {
     const Column* column = dialect.column(role);
-    return std::pow(10.0, -decimals) *
-           (column != nullptr && column->unit ? column->unit->factor : 1.0);
+    if (column == nullptr) return 0;  // a derived column has no last digit of its own
+    return std::pow(10.0, -decimals) * (column->unit ? column->unit->factor : 1.0);
 }
 
 /// Current from power where only power is logged; pack voltage from cells where only those are.
@@ -177,39 +203,45 @@ std::size_t offsetOfLine(std::string_view text, std::size_t number) {
 
 }  // namespace
 
-Expected<Imported> readTextTable(std::string_view bytes, const std::string& name,
-                                 const ReadOptions& options, const Progress& progress,
-                                 std::stop_token stop) {
-    if (bytes.empty())
-        return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", name,
-                    "a text table of a logger (CSV, TSV, TXT).");
-    DecodedText decoded;
-    if (auto ok = decodeText(bytes, name, decoded); !ok) return tl::unexpected<Error>(ok.error());
-    const std::string_view text = decoded.text;
-    auto guessed = guessDialect(text, name, options);
+namespace {
+
+/// Reads a table from a source in UTF-8. `head` is its beginning, from which the dialect is
+/// guessed. Nothing (no error) when the source turns out to be no plain UTF-8.
+Expected<std::optional<Imported>> readTable(const TextSource& source, std::string_view head,
+                                            const std::string& encoding, const std::string& name,
+                                            const ReadOptions& options, const Progress& progress,
+                                            std::stop_token stop) {
+    auto guessed = guessDialect(head, name, options);
     if (!guessed) return tl::unexpected<Error>(guessed.error());
     Imported out;
     out.dialect = std::move(*guessed);
     Dialect& dialect = out.dialect;
-    dialect.encoding = decoded.encoding;
+    dialect.encoding = encoding;
 
-    const std::string_view header = lineAt(text, dialect.headerLine);
+    const std::string_view header = lineAt(head, dialect.headerLine);
     std::string_view unitLine;
     if (dialect.headerLine > 0 && dialect.headerLine + 1 < dialect.firstDataLine)
-        unitLine = lineAt(text, dialect.headerLine + 1);
+        unitLine = lineAt(head, dialect.headerLine + 1);
     const RowParser parser(dialect, header, unitLine);
-    auto pieces = cutPieces(text.substr(offsetOfLine(text, dialect.firstDataLine)),
-                            static_cast<std::int64_t>(dialect.firstDataLine));
+    const unsigned threads = options.threads > 0
+                                 ? options.threads
+                                 : std::clamp(std::thread::hardware_concurrency(), 1U, 4U);
+    bool plain = true;
+    auto pieces = cutPieces(source, offsetOfLine(head, dialect.firstDataLine),
+                            static_cast<std::int64_t>(dialect.firstDataLine), threads, plain);
+    if (!plain) return std::optional<Imported>();
     std::size_t lines = 0;
     for (const Piece& piece : pieces) lines += piece.lines;
     RawColumns raw;
     parser.allocate(raw, lines);
-    const unsigned threads = options.threads > 0
-                                 ? options.threads
-                                 : std::clamp(std::thread::hardware_concurrency(), 1U, 4U);
-    parsePieces(pieces, parser, raw, threads, progress, stop);
+    parsePieces(source, pieces, parser, raw, threads, progress, stop);
     if (stop.stop_requested())
         return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
+    if (source.failed())
+        return fail(
+            ErrorKind::Unreadable,
+            "The file became shorter, or unreadable, while it was read; nothing was changed.", name,
+            "a file that is not being written to.");
     const std::size_t rows = compact(pieces, raw);
 
     RecordingData data;
@@ -293,14 +325,43 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
         return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
     out.recording = Recording::make(std::move(data));
     if (progress) progress(1.0);
-    return out;
+    return std::optional<Imported>(std::move(out));
 }
 
-Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options,
-                               const Progress& progress, std::stop_token stop) {
-    auto bytes = readFile(path);
-    if (!bytes) return tl::unexpected<Error>(bytes.error());
-    return readTextTable(*bytes, path.string(), options, progress, stop);
+}  // namespace
+
+Expected<Imported> readTextTable(std::string_view bytes, const std::string& name,
+                                 const ReadOptions& options, const Progress& progress,
+                                 std::stop_token stop) {
+    if (bytes.empty())
+        return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", name,
+                    "a text table of a logger (CSV, TSV, TXT).");
+    DecodedText decoded;
+    if (auto ok = decodeText(bytes, name, decoded); !ok) return tl::unexpected<Error>(ok.error());
+    auto read = readTable(MemoryText(decoded.text), decoded.text, decoded.encoding, name, options,
+                          progress, stop);
+    if (!read) return tl::unexpected<Error>(read.error());
+    if (!*read)
+        return fail(ErrorKind::NotATable, "The file holds binary data, not text.", name,
+                    "a text table of a logger (CSV, TSV, TXT); export the log as text.");
+    return std::move(**read);
+}
+
+Expected<std::optional<Imported>> streamTextFile(const std::filesystem::path& path,
+                                                 const ReadOptions& options,
+                                                 const Progress& progress, std::stop_token stop) {
+    constexpr std::size_t kStreamFrom = std::size_t{8} << 20;
+    auto file = FileText::open(path);
+    if (!file) return tl::unexpected<Error>(file.error());
+    if (file->size() < kStreamFrom) return std::optional<Imported>();
+    std::string head;
+    std::string_view text = file->bytes(0, std::size_t{1} << 20, head);
+    if (!plainUtf8(text) || text.substr(0, 3) == "\xEF\xBB\xBF" || text.substr(0, 2) == "PK")
+        return std::optional<Imported>();
+    // The cut of the head is no end of a line.
+    text = text.substr(0, text.rfind('\n') + 1);
+    if (text.empty()) return std::optional<Imported>();
+    return readTable(*file, text, "utf-8", path.string(), options, progress, stop);
 }
 
 }  // namespace nk

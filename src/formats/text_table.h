@@ -7,6 +7,8 @@
 #include <filesystem>
 #include <functional>
 #include <map>
+#include <optional>
+#include <set>
 #include <stop_token>
 #include <string>
 #include <vector>
@@ -23,9 +25,14 @@ enum class SignConvention { Auto, ChargePositive, DischargePositive };
 /// What the caller fixes; everything else is guessed.
 struct ReadOptions {
     SignConvention sign = SignConvention::Auto;
-    std::map<Role, std::string> map;  ///< column title or 1-based number for a role
-    double interval_s = 0;            ///< for logs without a time column
-    unsigned threads = 0;             ///< 0: as many as the machine has, at most 4
+    std::map<Role, std::string> map;           ///< column title or 1-based number for a role
+    std::map<std::string, std::string> units;  ///< unit by column title, where the guess is wrong
+    std::set<std::string> ignored;  ///< 1-based numbers of columns that are not to be used
+    char delimiter = 0;             ///< 0: guessed
+    char decimal = 0;               ///< 0: guessed
+    bool lenient = false;   ///< for the preview: a dialect even where columns are still unknown
+    double interval_s = 0;  ///< for logs without a time column
+    unsigned threads = 0;   ///< 0: as many as the machine has, at most 4
 };
 
 /// How the file was understood.
@@ -62,7 +69,10 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
                                  const ReadOptions& options = {}, const Progress& progress = {},
                                  std::stop_token stop = {});
 
-Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options = {},
-                               const Progress& progress = {}, std::stop_token stop = {});
+/// A large plain UTF-8 text file, read piece by piece and never whole in memory. Nothing (no error)
+/// for files that are small, packed or otherwise encoded: those are read whole.
+Expected<std::optional<Imported>> streamTextFile(const std::filesystem::path& path,
+                                                 const ReadOptions& options,
+                                                 const Progress& progress, std::stop_token stop);
 
 }  // namespace nk

@@ -11,6 +11,7 @@ enum class ErrorKind {
     NotFound,
     Unreadable,
     NotATable,
+    ColumnsUnknown,  ///< a table, but its columns must be named by the user
     Unsupported,
     InvalidArgument,
     Cancelled,

@@ -72,9 +72,19 @@ void count(const Recording& r, std::vector<Step>& list) {
         for (std::size_t k = s.last + 1; tail.size() < 3 && k-- > s.first;) tail.push_back(i[k]);
         std::sort(tail.begin(), tail.end());
         s.endCurrent_A = tail[tail.size() / 2];
-        const Integral inside = integrate(r, s.first, s.last);
+        // The mean is over the step's own samples: the border intervals that were counted to it are
+        // taken off again.
+        double inside_As = s.sum.charge_Ah * 3600;
+        const auto interval = [&](std::size_t k) {
+            return 0.5 * (i[k] + i[k + 1]) * (t[k + 1] - t[k]);
+        };
+        for (std::size_t k = s.countFrom; k < s.first; ++k) inside_As -= interval(k);
+        for (std::size_t k = s.last; k < s.countTo; ++k) inside_As -= interval(k);
+        const double duration_s = t[s.last] - t[s.first];
         s.meanCurrent_A =
-            inside.duration_s > 0 ? inside.charge_Ah * 3600 / inside.duration_s : i[s.first];
+            duration_s > 0 && s.countFrom <= s.first && s.countTo >= s.last ? inside_As / duration_s
+            : duration_s > 0 ? integrate(r, s.first, s.last).charge_Ah * 3600 / duration_s
+                             : i[s.first];
         s.maxTemperature_C = kNaN;
         if (!temp.empty())
             for (std::size_t k = s.first; k <= s.last; ++k)

@@ -1,4 +1,5 @@
-// Finish on a recording of a million samples (build with --preset bench, run build/bench/tests/bench/nk_bench).
+// Finish on a recording of a million samples (build with --preset bench, run
+// build/bench/tests/bench/nk_bench).
 #include <benchmark/benchmark.h>
 
 #include <cmath>
@@ -63,7 +64,8 @@ void replayOfTenRules(benchmark::State& state) {
     const InstrumentAccuracy accuracy;
     const AnalysisInput in{*r, steps, b, accuracy};
     auto rules = defaultRules(b);
-    for (const char* more : {"timer:20h", "-dv:8mV", "0dv:10min"}) rules.push_back(*parseRule(more));
+    for (const char* more : {"timer:20h", "-dv:8mV", "0dv:10min"})
+        rules.push_back(*parseRule(more));
     const auto spans = chargeSpans(in);
     for (auto _ : state)
         for (const StopRule& rule : rules) benchmark::DoNotOptimize(replay(in, spans.at(0), rule));

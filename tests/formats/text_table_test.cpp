@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "formats/importer.h"
 #include "formats/text_table.h"
 #include "tests/support/sim.h"
 

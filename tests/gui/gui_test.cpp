@@ -27,6 +27,7 @@
 #include "app/finish/meter_check_dialog.h"
 #include "app/plot/lanes_plot.h"
 #include "app/plot/ribbon.h"
+#include "app/reading/import_preview.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/help_page.h"
 #include "app/shell/main_window.h"
@@ -492,6 +493,71 @@ TEST_F(Window, EveryStationHasAHelpPageWithItsPictures) {
             help->findChild<QTextBrowser*>("helpText")->toPlainText().contains("unattended"));
         delete help;
     }
+}
+
+TEST_F(Window, UnknownColumnsAreNamedInThePreviewAndRemembered) {
+    std::string text = "a;b;c\n";
+    for (int k = 0; k < 300; ++k)
+        text += std::to_string(10 * k) + ";" + (k > 20 && k < 250 ? "-900" : "0") + ";" +
+                std::to_string(4.1 - 0.002 * k) + "\n";
+    drop(writeLog("odd.csv", text));
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    auto* preview = card->findChild<ImportPreview*>();
+    if (!preview->isVisible())
+        QTest::mouseClick(card->findChild<QPushButton*>("reading"), Qt::LeftButton);
+    ASSERT_TRUE(preview->isVisible());
+    const auto choose = [&](const char* name, const QString& entry) {
+        auto* combo = preview->findChild<QComboBox*>(name);
+        ASSERT_NE(combo, nullptr) << name;
+        combo->setCurrentIndex(combo->findText(entry));
+        Q_EMIT combo->activated(combo->currentIndex());
+        QApplication::processEvents();
+        settle();
+    };
+    choose("role-1", "time");
+    choose("role-2", "current");
+    choose("role-3", "voltage");
+    choose("unit-2", "mA");
+    auto* accept = card->findChild<QPushButton*>("accept");
+    EXPECT_TRUE(accept->isEnabled());
+    QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+    QTest::mouseClick(accept, Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 10000));
+    EXPECT_NEAR(window_->shown()->recording->current_A()[100], -0.9, 1e-9);
+
+    // The same header again: one click.
+    drop(writeLog("odd2.csv", text));
+    card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    EXPECT_TRUE(card->findChild<QPushButton*>("accept")->isEnabled());
+    EXPECT_FALSE(card->findChild<ImportPreview*>()->isVisible()) << "folded away when it is sure";
+    QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 1; }, 10000));
+    EXPECT_NEAR(window_->shown()->recording->current_A()[100], -0.9, 1e-9);
+}
+
+TEST_F(Window, ManyFilesAtOnceHaveAResultEach) {
+    QFile::copy(cycleLog(), path("b.csv"));
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(path("night-14.csv")), QUrl::fromLocalFile(path("b.csv")),
+                  QUrl::fromLocalFile(writeLog("bad.csv", "no table\n"))});
+    QDropEvent dropped(QPointF(600, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(window_.get(), &dropped);
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    QSignalSpy finished(window_.get(), &MainWindow::importFinished);
+    QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return finished.count() > 0; }, 20000));
+    settle();
+    QApplication::processEvents();
+    auto* results = part<QTableWidget>("importResults");
+    EXPECT_TRUE(results->item(0, 1)->text().contains("on the shelf"));
+    EXPECT_TRUE(results->item(1, 1)->text().contains("on the shelf"));
+    EXPECT_TRUE(results->item(2, 1)->text().contains("bad.csv"))
+        << results->item(2, 1)->text().toStdString();
+    EXPECT_EQ(window_->book().recordings()->size(), 2u);
+    QTest::mouseClick(part<QPushButton>("importListButton"), Qt::LeftButton);
 }
 
 TEST(Look, EveryColourPairPassesWcagAA) {

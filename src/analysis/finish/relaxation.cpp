@@ -17,7 +17,7 @@ std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
     if (length < 120) return std::nullopt;
     // The fast part is over after a tenth; what is left is close to one exponential.
     const std::size_t first = std::min(rest.last - 5, r.lowerBound(t[rest.first] + 0.1 * length));
-    const std::size_t bin = std::max<std::size_t>(1, (rest.last - first + 1) / 300);
+    const std::size_t bin = std::max<std::size_t>(1, (rest.last - first + 1) / 120);
     std::vector<double> x, y;
     for (std::size_t k = first; k + bin <= rest.last + 1; k += bin) {
         double st = 0, sv = 0;
@@ -29,10 +29,11 @@ std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
     struct Try {
         double misfit, rested, amplitude;
     };
+    std::vector<double> fall(x.size());
     const auto solve = [&](double tau) {
         double n = 0, se = 0, see = 0, sy = 0, sey = 0;
         for (std::size_t k = 0; k < x.size(); ++k) {
-            const double e = std::exp(-x[k] / tau);
+            const double e = fall[k] = std::exp(-x[k] / tau);
             n += 1, se += e, see += e * e, sy += y[k], sey += e * y[k];
         }
         const double det = n * see - se * se;
@@ -42,7 +43,7 @@ std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
         out.rested = (see * sy - se * sey) / det;
         out.misfit = 0;
         for (std::size_t k = 0; k < x.size(); ++k) {
-            const double d = y[k] - out.rested - out.amplitude * std::exp(-x[k] / tau);
+            const double d = y[k] - out.rested - out.amplitude * fall[k];
             out.misfit += d * d;
         }
         return out;

@@ -43,6 +43,26 @@ double medianOf(std::vector<double> x) {
     return n % 2 == 1 ? x[n / 2] : 0.5 * (x[n / 2 - 1] + x[n / 2]);
 }
 
+/// Many runs at one rate tell no more than the deepest of them: the rates at most a tenth apart are
+/// one, and a log of hundreds of cycles stays quick.
+std::vector<DischargeCurve> onePerRate(const std::vector<DischargeCurve>& all) {
+    std::vector<const DischargeCurve*> kept;
+    for (const DischargeCurve& c : all) {
+        const auto same = std::find_if(kept.begin(), kept.end(), [&](const DischargeCurve* k) {
+            return std::abs(k->mean_A - c.mean_A) < 0.1 * k->mean_A;
+        });
+        if (same == kept.end())
+            kept.push_back(&c);
+        else if (c.reachedFloor > (*same)->reachedFloor ||
+                 (c.reachedFloor == (*same)->reachedFloor &&
+                  c.delivered_Ah > (*same)->delivered_Ah))
+            *same = &c;
+    }
+    std::vector<DischargeCurve> out;
+    for (const DischargeCurve* c : kept) out.push_back(*c);
+    return out;
+}
+
 /// The resistance where one number is needed: given, from two rates at mid charge, or from a step.
 double oneResistance(const Work& w, std::string& because) {
     if (std::isfinite(w.options.resistance_ohm)) {
@@ -320,9 +340,10 @@ std::string sentenceFor(const Battery& battery, const Rating& r) {
 
 }  // namespace
 
-Expected<Rating> rateBattery(const std::vector<DischargeCurve>& curves,
+Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
                              const std::vector<HeatTrace>& traces, const Battery& battery,
                              const InstrumentAccuracy& accuracy, const RatingOptions& options) {
+    const std::vector<DischargeCurve> curves = onePerRate(all);
     const Chemistry* chemistry = battery.chemistryData();
     if (battery.rated_Ah <= 0)
         return fail(ErrorKind::InvalidArgument, "A C rating needs the rated capacity.", "battery",

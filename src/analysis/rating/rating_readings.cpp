@@ -6,10 +6,15 @@ namespace nk {
 
 namespace {
 
+const std::vector<DischargeCurve>& curvesOf(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<DischargeCurve>>("discharge curves",
+                                                          [&] { return dischargeCurves(in); });
+}
+
 /// The rating of the recording alone; an error when it holds no steady discharge.
 const Expected<Rating>& ratingOf(const AnalysisInput& in) {
     return in.memo->remember<Expected<Rating>>("rating", [&] {
-        const auto curves = dischargeCurves(in);
+        const auto& curves = curvesOf(in);
         std::vector<HeatTrace> traces;
         if (!curves.empty() && in.recording.hasTemperature()) traces.push_back(heatTrace(in));
         return rateBattery(curves, traces, in.battery, in.accuracy);
@@ -31,7 +36,7 @@ void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* nam
     r.caveats = v->caveats;
     const auto t = in.recording.time_s();
     r.evidence = {t.front(), t.back(), -1};
-    for (const DischargeCurve& c : dischargeCurves(in)) {
+    for (const DischargeCurve& c : curvesOf(in)) {
         const Step& s = in.steps.list[static_cast<std::size_t>(c.step)];
         r.evidence = {s.start_s, s.end_s, c.step};
         break;

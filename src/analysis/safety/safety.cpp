@@ -145,6 +145,13 @@ void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out) {
 
 namespace {
 
+/// Whether any temperature of the log is beyond a limit at all: most logs end here.
+bool everBeyond(const AnalysisInput& in, double limit, bool above) {
+    for (const double x : in.recording.temperature_C())
+        if (above ? x > limit : x < limit) return true;
+    return false;
+}
+
 /// Samples of temperature while the current charges (NaN elsewhere).
 std::vector<double> chargingTemperature(const AnalysisInput& in) {
     const auto temp = in.recording.temperature_C();
@@ -164,6 +171,7 @@ bool longEnough(const AnalysisInput& in, const Worst& w) {
 void checkChargedCold(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !in.recording.hasTemperature()) return;
+    if (!everBeyond(in, c->chargeMin_C, false)) return;
     const Worst w = worstOf(
         in,
         excursions(chargingTemperature(in), c->chargeMin_C, false, in.recording.usualInterval_s()),
@@ -182,6 +190,7 @@ void checkChargedCold(const AnalysisInput& in, std::vector<Finding>& out) {
 void checkChargedHot(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !in.recording.hasTemperature()) return;
+    if (!everBeyond(in, c->chargeMax_C, true)) return;
     const Worst w = worstOf(
         in,
         excursions(chargingTemperature(in), c->chargeMax_C, true, in.recording.usualInterval_s()),

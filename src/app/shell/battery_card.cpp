@@ -125,6 +125,30 @@ void BatteryCard::fill(const Battery& b) {
     rated_->setText(b.rated_Ah > 0 ? QString::number(b.rated_Ah, 'g', 6) + " Ah" : QString());
 }
 
+void BatteryCard::setPreview(QWidget* preview, bool open) {
+    auto* box = static_cast<QVBoxLayout*>(layout());
+    reading_ = new QPushButton(tr("How it was read"), this);
+    reading_->setObjectName("reading");
+    reading_->setProperty("role", "link");
+    reading_->setCheckable(true);
+    box->insertWidget(1, reading_, 0, Qt::AlignLeft);
+    preview->setParent(this);
+    box->insertWidget(2, preview);
+    preview->setVisible(open);
+    reading_->setChecked(open);
+    connect(reading_, &QPushButton::toggled, this, [this, preview](bool on) {
+        preview->setVisible(on);
+        if (on) setMinimumWidth(760);
+        adjustSize();
+    });
+    if (open) setMinimumWidth(760);
+}
+
+void BatteryCard::setReadable(bool readable) {
+    readable_ = readable;
+    check();
+}
+
 void BatteryCard::setTopVoltage(double high_V, bool charges) {
     high_V_ = high_V;
     charges_ = charges;
@@ -196,7 +220,7 @@ void BatteryCard::check() {
         good = false;
     }
     note_->setText(note);
-    accept_->setEnabled(good);
+    accept_->setEnabled(good && readable_);
 }
 
 Battery BatteryCard::battery() const {

@@ -27,6 +27,10 @@ class BatteryCard : public QDialog {
     Battery battery() const;
     /// The chosen battery of the book, or 0 for a new one.
     std::int64_t chosenId() const;
+    /// Puts the preview of an incoming log above the card; folded away when the reading is sure.
+    void setPreview(QWidget* preview, bool open);
+    /// False: the log is not readable yet, whatever the card says.
+    void setReadable(bool readable);
     /// Voltages of the log, to show what they say of the series count.
     void setTopVoltage(double high_V, bool charges);
 
@@ -46,6 +50,8 @@ class BatteryCard : public QDialog {
     QLineEdit* rated_ = nullptr;
     QPushButton* more_ = nullptr;
     BatteryDetails* details_ = nullptr;
+    QPushButton* reading_ = nullptr;
+    bool readable_ = true;
     QLabel* note_ = nullptr;
     QPushButton* accept_ = nullptr;
 };

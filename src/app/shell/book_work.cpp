@@ -2,11 +2,15 @@
 
 #include <QDateTime>
 #include <QFileInfo>
+#include <QSettings>
 #include <map>
 
 #include "analysis/analysis.h"
+#include "app/reading/import_preview.h"
 #include "cellmodel/scenario.h"
 #include "formats/bytes.h"
+#include "formats/dialect.h"
+#include "formats/importer.h"
 #include "quantity/format.h"
 #include "recording/integral.h"
 #include "report/summary.h"
@@ -15,6 +19,31 @@ namespace nk {
 
 namespace {
 
+/// Reads `log.bytes` with `log.options` into the log; an error only when it is no table at all.
+Expected<void> readInto(PendingLog& log, const QString& where, std::stop_token stop,
+                        const WorkProgress& progress) {
+    auto imported = readLog(log.bytes, where.toStdString(), log.options, progress, stop);
+    log.problem.clear();
+    log.imported.reset();
+    if (!imported) {
+        if (imported.error().kind != ErrorKind::ColumnsUnknown &&
+            imported.error().kind != ErrorKind::InvalidArgument)
+            return tl::unexpected<Error>(imported.error());
+        log.problem = QString::fromStdString(imported.error().what);
+        return {};
+    }
+    log.imported = std::move(*imported);
+    const Recording& r = *log.imported->recording;
+    log.guess =
+        completeBattery({}, r.voltage_V(), r.current_A(), static_cast<int>(r.cells_V().size()));
+    return {};
+}
+
+QString choicesKey(const Dialect& dialect) {
+    const QString shape = headerShape(dialect);
+    return shape.isEmpty() ? shape : "reading/" + shape;
+}
+
 Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString& fileName,
                                                 const QString& where, std::stop_token stop,
                                                 const WorkProgress& progress) {
@@ -22,12 +51,17 @@ Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString
     pending->fileName = fileName;
     pending->title = QFileInfo(fileName).completeBaseName();
     pending->bytes = std::move(bytes);
-    auto imported = readTextTable(pending->bytes, where.toStdString(), {}, progress, stop);
-    if (!imported) return tl::unexpected<Error>(imported.error());
-    pending->imported = std::move(*imported);
-    const Recording& r = *pending->imported.recording;
-    pending->guess =
-        completeBattery({}, r.voltage_V(), r.current_A(), static_cast<int>(r.cells_V().size()));
+    auto preview = previewText(pending->bytes, where.toStdString());
+    if (!preview) return tl::unexpected<Error>(preview.error());
+    pending->preview = std::move(*preview);
+    ReadOptions lenient;
+    lenient.lenient = true;
+    if (const auto dialect = guessDialect(pending->preview, where.toStdString(), lenient)) {
+        const QString key = choicesKey(*dialect);
+        if (!key.isEmpty()) pending->options = optionsFrom(QSettings().value(key).toString());
+    }
+    if (auto read = readInto(*pending, where, stop, progress); !read)
+        return tl::unexpected<Error>(read.error());
     return pending;
 }
 
@@ -46,6 +80,27 @@ Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, c
     return readBytes(text, name, name, stop, progress);
 }
 
+std::shared_ptr<PendingLog> readAgain(const PendingLog& log, const ReadOptions& options,
+                                      std::stop_token stop, const WorkProgress& progress) {
+    auto out = std::make_shared<PendingLog>(log);
+    out->options = options;
+    if (auto read = readInto(*out, log.fileName, stop, progress); !read)
+        out->problem = QString::fromStdString(read.error().text());
+    return out;
+}
+
+void rememberChoices(const PendingLog& log) {
+    if (!log.imported) return;
+    const QString key = choicesKey(log.imported->dialect);
+    if (key.isEmpty()) return;
+    const QString usual = optionsText({});
+    const QString chosen = optionsText(log.options);
+    if (chosen == usual)
+        QSettings().remove(key);
+    else
+        QSettings().setValue(key, chosen);
+}
+
 Expected<std::int64_t> storePending(const std::filesystem::path& path, const PendingLog& log,
                                     std::int64_t batteryId, const Battery& battery, double now_s,
                                     std::stop_token stop) {
@@ -57,9 +112,42 @@ Expected<std::int64_t> storePending(const std::filesystem::path& path, const Pen
     n.fileName = log.fileName.toStdString();
     n.importedAt_s = now_s;
     n.originalBytes = log.bytes;
-    n.imported = &log.imported;
-    n.summary = summarise(analyse(*log.imported.recording, battery));
+    n.imported = &*log.imported;
+    n.summary = summarise(analyse(*log.imported->recording, battery));
     return (*book)->addRecording(n, stop);
+}
+
+std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& first,
+                       const QStringList& files, std::int64_t batteryId, const Battery& battery,
+                       double now_s, const FileReport& report, std::stop_token stop,
+                       const WorkProgress& progress) {
+    std::int64_t last = 0;
+    const auto keep = [&](int row, const PendingLog& log) {
+        const auto id = storePending(book, log, batteryId, battery, now_s, stop);
+        if (!id) {
+            report(row, QString::fromStdString(id.error().text()), false);
+            return;
+        }
+        last = *id;
+        report(row, QObject::tr("%L1 rows").arg(log.imported->rowsRead), true);
+    };
+    keep(0, first);
+    for (int k = 0; k < files.size(); ++k) {
+        if (stop.stop_requested()) {
+            report(k + 1, QObject::tr("not read: cancelled"), false);
+            continue;
+        }
+        if (progress) progress((k + 1.0) / (files.size() + 1.0));
+        auto log = readPending(files[k], stop, {});
+        if (!log)
+            report(k + 1, QString::fromStdString(log.error().text()), false);
+        else if (!(*log)->imported)
+            report(k + 1, (*log)->problem + QObject::tr(" Open it alone to name its columns."),
+                   false);
+        else
+            keep(k + 1, **log);
+    }
+    return last;
 }
 
 Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& path,

@@ -9,6 +9,7 @@
 #include "app/shell/shown_recording.h"
 #include "app/strength/strength_station.h"
 #include "book/bench_book.h"
+#include "formats/importer.h"
 
 namespace nk {
 
@@ -18,12 +19,21 @@ using WorkProgress = std::function<void(double)>;
 struct PendingLog {
     QString fileName, title;
     std::string bytes;
-    Imported imported;
+    std::string preview;  ///< beginning of the table as text
+    ReadOptions options;
+    std::optional<Imported> imported;  ///< nothing: `problem` says which columns are unknown
+    QString problem;
     Battery guess;
 };
 
+/// Reads a log with the choices remembered for headers of its shape, if any.
 Expected<std::shared_ptr<PendingLog>> readPending(const QString& path, std::stop_token stop,
                                                   const WorkProgress& progress);
+/// The same bytes read with other choices.
+std::shared_ptr<PendingLog> readAgain(const PendingLog& log, const ReadOptions& options,
+                                      std::stop_token stop, const WorkProgress& progress);
+/// Keeps the choices of a log for headers of its shape.
+void rememberChoices(const PendingLog& log);
 Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, const QString& name,
                                                       std::stop_token stop,
                                                       const WorkProgress& progress);
@@ -32,6 +42,15 @@ Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, c
 Expected<std::int64_t> storePending(const std::filesystem::path& book, const PendingLog& log,
                                     std::int64_t batteryId, const Battery& battery, double now_s,
                                     std::stop_token stop);
+
+/// Stores a log that was read and then reads and stores more files, one after the other. A file
+/// that cannot be read is reported and passed over; cancelling keeps what is stored. Returns the id
+/// of the last stored recording, 0 when there is none. `report` may be called from the worker.
+using FileReport = std::function<void(int row, const QString& words, bool good)>;
+std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& first,
+                       const QStringList& files, std::int64_t batteryId, const Battery& battery,
+                       double now_s, const FileReport& report, std::stop_token stop,
+                       const WorkProgress& progress);
 
 /// Loads and analyses a recording.
 Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& book,

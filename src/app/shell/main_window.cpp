@@ -11,6 +11,7 @@
 #include <QLabel>
 #include <QMenu>
 #include <QMimeData>
+#include <QPointer>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSettings>
@@ -20,11 +21,14 @@
 #include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <utility>
 
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
 #include "app/finish/finish_station.h"
 #include "app/plot/lanes_plot.h"
+#include "app/reading/import_list.h"
+#include "app/reading/import_preview.h"
 #include "app/shelf/shelf.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/help_page.h"
@@ -359,26 +363,46 @@ void MainWindow::takePending(Expected<std::shared_ptr<PendingLog>> pending) {
     askBattery(std::move(*pending));
 }
 
-void MainWindow::askBattery(std::shared_ptr<PendingLog> pending) {
-    Battery start = pending->guess;
+void MainWindow::askBattery(std::shared_ptr<PendingLog> first) {
+    // What the card, the preview and re-reading share: the log as it is read now.
+    auto pending = std::make_shared<std::shared_ptr<PendingLog>>(std::move(first));
+    Battery start = (*pending)->guess;
     start.name.clear();
-    const Recording& r = *pending->imported.recording;
-    QString intro = tr("%1: %L2 rows read").arg(pending->fileName).arg(pending->imported.rowsRead);
-    if (pending->imported.rowsSkipped > 0)
-        intro += tr(", %1 set aside").arg(pending->imported.rowsSkipped);
-    intro += tr(". Which battery is it?");
-    for (const std::string& guess : pending->imported.dialect.guesses)
-        intro += "\n· " + QString::fromStdString(guess);
-    auto* card = new BatteryCard(tr("A log came in"), intro, start, batteries_, this);
-    double high = 0;
-    bool charges = false;
-    for (std::size_t k = 0; k < r.size(); ++k) {
-        high = std::max(high, r.voltage_V()[k]);
-        charges |= r.current_A()[k] > 0.01;
-    }
-    card->setTopVoltage(high, charges);
+    auto* card =
+        new BatteryCard(tr("A log came in"), importIntro(**pending), start, batteries_, this);
+    auto* preview = new ImportPreview(card);
+    card->setPreview(preview, !(*pending)->imported);
+    const auto showReading = [this, card, preview, pending] {
+        const PendingLog& log = **pending;
+        preview->show(log.preview, log.options, log.imported ? &*log.imported : nullptr,
+                      log.problem);
+        card->setReadable(log.imported.has_value());
+        if (!log.imported) return;
+        double high = 0;
+        bool charges = false;
+        const Recording& r = *log.imported->recording;
+        for (std::size_t k = 0; k < r.size(); ++k) {
+            high = std::max(high, r.voltage_V()[k]);
+            charges |= r.current_A()[k] > 0.01;
+        }
+        card->setTopVoltage(high, charges);
+    };
+    showReading();
     card->setAttribute(Qt::WA_DeleteOnClose);
+    connect(preview, &ImportPreview::optionsChanged, card, [this, preview, pending, showReading] {
+        work_.start(
+            [log = *pending, options = preview->options()](std::stop_token stop,
+                                                           const Job::ProgressSink& progress) {
+                return readAgain(*log, options, stop, progress);
+            },
+            [pending, showReading](std::shared_ptr<PendingLog> log) {
+                *pending = std::move(log);
+                showReading();
+            });
+    });
     connect(card, &QDialog::accepted, this, [this, card, pending] {
+        work_.cancel();
+        rememberChoices(**pending);
         std::int64_t id = card->chosenId();
         Battery battery = id > 0 ? batteryOf(id) : card->battery();
         if (id == 0) {
@@ -390,14 +414,67 @@ void MainWindow::askBattery(std::shared_ptr<PendingLog> pending) {
             }
             id = *added;
         }
-        store(pending, id, battery);
+        if (queue_.isEmpty())
+            store(*pending, id, battery);
+        else
+            storeAll(*pending, id, battery);
     });
     connect(card, &QDialog::rejected, this, [this] {
+        work_.cancel();
+        queue_.clear();
         say(tr("The log was not added. Nothing was changed."));
         Q_EMIT importFinished(false);
-        QTimer::singleShot(0, this, &MainWindow::nextFile);
     });
     card->open();
+}
+
+QString MainWindow::importIntro(const PendingLog& log) const {
+    QString intro =
+        log.imported
+            ? tr("%1: %L2 rows read").arg(log.fileName).arg(log.imported->rowsRead)
+            : tr("%1: it is a table, but not all of its columns are known").arg(log.fileName);
+    if (log.imported && log.imported->rowsSkipped > 0)
+        intro += tr(", %1 set aside").arg(log.imported->rowsSkipped);
+    intro += tr(". Which battery is it?");
+    if (!queue_.isEmpty())
+        intro += "\n" +
+                 tr("%1 more files came with it; they go to the same battery.").arg(queue_.size());
+    return intro;
+}
+
+void MainWindow::storeAll(std::shared_ptr<PendingLog> first, std::int64_t batteryId,
+                          const Battery& battery) {
+    const QStringList files = std::exchange(queue_, {});
+    auto* list = new ImportList(first->fileName, files, this);
+    list->setAttribute(Qt::WA_DeleteOnClose);
+    connect(list, &ImportList::cancelRequested, this, [this] { work_.cancel(); });
+    list->open();
+    task_->setText(tr("Storing %1 logs").arg(files.size() + 1));
+    const QPointer<ImportList> shown(list);
+    const auto report = [shown, this](int row, const QString& words, bool good) {
+        QMetaObject::invokeMethod(
+            this,
+            [shown, row, words, good] {
+                if (shown) shown->setResult(row, words, good);
+            },
+            Qt::QueuedConnection);
+    };
+    const auto path = book_->path();
+    const double now = now_s();
+    work_.start(
+        [path, first, files, batteryId, battery, now, report](std::stop_token stop,
+                                                              const Job::ProgressSink& progress) {
+            return storeMany(path, *first, files, batteryId, battery, now, report, stop, progress);
+        },
+        [this, shown](std::int64_t last) {
+            refreshShelf();
+            if (last > 0) chooseRecording(last);
+            if (shown) shown->finish();
+            Q_EMIT importFinished(last > 0);
+        });
+    connect(&work_, &Job::runningChanged, list, [list](bool on) {
+        if (!on) list->finish();
+    });
 }
 
 void MainWindow::store(std::shared_ptr<PendingLog> pending, std::int64_t batteryId,

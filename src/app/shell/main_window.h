@@ -78,7 +78,11 @@ class MainWindow : public QMainWindow {
     void nextFile();
     void takePending(Expected<std::shared_ptr<PendingLog>> pending);
     void askBattery(std::shared_ptr<PendingLog> pending);
+    QString importIntro(const PendingLog& log) const;
     void store(std::shared_ptr<PendingLog> pending, std::int64_t batteryId, const Battery& battery);
+    /// The first log and all files that wait, into one battery, with a result a file.
+    void storeAll(std::shared_ptr<PendingLog> first, std::int64_t batteryId,
+                  const Battery& battery);
     void editBattery(std::int64_t id);
     void recordingMenu(std::int64_t id, const QPoint& at);
     void showFinding(int index);

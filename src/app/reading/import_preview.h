@@ -1,0 +1,54 @@
+// How a log was read, shown on its first rows with a small curve; every part can be changed, and
+// the effect is seen at once.
+#pragma once
+
+#include <QWidget>
+
+#include "formats/importer.h"
+
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QTableWidget;
+
+namespace nk {
+
+class Thumbnail;
+
+class ImportPreview : public QWidget {
+    Q_OBJECT
+  public:
+    explicit ImportPreview(QWidget* parent = nullptr);
+
+    /// `text` is the beginning of the table (formats/importer.h, previewText). `imported` may be
+    /// null when the columns are still unknown; `problem` says what is missing then.
+    void show(const std::string& text, const ReadOptions& options, const Imported* imported,
+              const QString& problem);
+    ReadOptions options() const { return options_; }
+
+  Q_SIGNALS:
+    void optionsChanged();
+
+  private:
+    void fillTable(const std::string& text);
+    void readChoices();
+
+    ReadOptions options_;
+    Dialect dialect_;
+    bool filling_ = false;
+    QLabel* summary_ = nullptr;
+    QTableWidget* table_ = nullptr;
+    QComboBox* delimiter_ = nullptr;
+    QComboBox* decimal_ = nullptr;
+    QComboBox* sign_ = nullptr;
+    QLineEdit* interval_ = nullptr;
+    Thumbnail* curve_ = nullptr;
+};
+
+/// Key under which choices for headers of this shape are remembered; empty without a header.
+QString headerShape(const Dialect& dialect);
+/// Choices as text for the settings, and back.
+QString optionsText(const ReadOptions& options);
+ReadOptions optionsFrom(const QString& text);
+
+}  // namespace nk

@@ -1,0 +1,123 @@
+#include "importer.h"
+
+#include <fmt/format.h>
+
+#include "bytes.h"
+
+namespace nk {
+
+namespace {
+
+bool startsWith(std::string_view head, std::string_view mark) {
+    return head.substr(0, mark.size()) == mark;
+}
+
+bool endsWith(const std::string& name, std::string_view ending) {
+    return name.size() >= ending.size() &&
+           lowered(std::string_view(name).substr(name.size() - ending.size())) == ending;
+}
+
+double textScore(std::string_view, const std::string&) {
+    return 0.1;  // what nobody else knows is tried as text; its own errors say what is missing
+}
+double gzipScore(std::string_view head, const std::string&) {
+    return startsWith(head, "\x1F\x8B") ? 1 : 0;
+}
+double zstdScore(std::string_view head, const std::string&) {
+    return startsWith(head, "\x28\xB5\x2F\xFD") ? 1 : 0;
+}
+double sheetScore(std::string_view head, const std::string& name) {
+    if (!startsWith(head, "PK\x03\x04")) return 0;
+    return endsWith(name, ".xlsx") || endsWith(name, ".ods") ? 1 : 0.6;
+}
+double matScore(std::string_view head, const std::string& name) {
+    if (startsWith(head, "MATLAB 5.0 MAT-file") || startsWith(head, "MATLAB 7.3 MAT-file"))
+        return 1;
+    return endsWith(name, ".mat") ? 0.5 : 0;
+}
+
+template <auto Unpack>
+Expected<Imported> unpacked(std::string_view bytes, const std::string& name,
+                            const ReadOptions& options, const Progress& progress,
+                            std::stop_token stop) {
+    auto inner = Unpack(bytes, name);
+    if (!inner) return tl::unexpected<Error>(inner.error());
+    // One packing only: a packed file inside a packed file is no log.
+    for (const auto score : {gzipScore, zstdScore})
+        if (score(*inner, name) > 0)
+            return fail(ErrorKind::Unsupported, "The file is packed more than once.", name,
+                        "a log that is packed once, with gzip or zstd.");
+    return readLog(*inner, name, options, progress, stop);
+}
+
+template <auto ToText>
+Expected<Imported> asText(std::string_view bytes, const std::string& name,
+                          const ReadOptions& options, const Progress& progress,
+                          std::stop_token stop) {
+    auto text = ToText(bytes, name);
+    if (!text) return tl::unexpected<Error>(text.error());
+    return readTextTable(*text, name, options, progress, stop);
+}
+
+const Importer& surest(std::string_view bytes, const std::string& name) {
+    const Importer* best = &importers().front();
+    double most = -1;
+    for (const Importer& importer : importers()) {
+        const double score = importer.score(bytes.substr(0, 4096), name);
+        if (score > most) most = score, best = &importer;
+    }
+    return *best;
+}
+
+}  // namespace
+
+const std::vector<Importer>& importers() {
+    static const std::vector<Importer> list = {
+        {"text", "text table", textScore, readTextTable},
+        {"gzip", "packed with gzip", gzipScore, unpacked<unpackGzip>},
+        {"zstd", "packed with zstd", zstdScore, unpacked<unpackZstd>},
+        {"spreadsheet", "spreadsheet", sheetScore, asText<sheetText>},
+        {"mat", "MAT-file", matScore, asText<matText>},
+    };
+    return list;
+}
+
+Expected<Imported> readLog(std::string_view bytes, const std::string& name,
+                           const ReadOptions& options, const Progress& progress,
+                           std::stop_token stop) {
+    return surest(bytes, name).parse(bytes, name, options, progress, stop);
+}
+
+Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options,
+                               const Progress& progress, std::stop_token stop) {
+    const auto size = checkFile(path);
+    if (!size) return tl::unexpected<Error>(size.error());
+    auto streamed = streamTextFile(path, options, progress, stop);
+    if (!streamed) return tl::unexpected<Error>(streamed.error());
+    if (*streamed) return std::move(**streamed);
+    auto bytes = readFile(path);
+    if (!bytes) return tl::unexpected<Error>(bytes.error());
+    return readLog(*bytes, path.string(), options, progress, stop);
+}
+
+Expected<std::string> previewText(std::string_view bytes, const std::string& name) {
+    constexpr std::size_t kMost = std::size_t{64} << 10;
+    const std::string kind = surest(bytes, name).name;
+    std::string text;
+    if (kind == "text") {
+        // The cut must not fall into a UTF-16 pair.
+        DecodedText decoded;
+        if (auto ok = decodeText(bytes.substr(0, kMost), name, decoded); !ok)
+            return tl::unexpected<Error>(ok.error());
+        return std::string(decoded.text);
+    }
+    auto inner = kind == "gzip"          ? unpackGzip(bytes, name)
+                 : kind == "zstd"        ? unpackZstd(bytes, name)
+                 : kind == "spreadsheet" ? sheetText(bytes, name)
+                                         : matText(bytes, name);
+    if (!inner) return tl::unexpected<Error>(inner.error());
+    if (kind == "gzip" || kind == "zstd") return previewText(*inner, name);
+    return inner->substr(0, kMost);
+}
+
+}  // namespace nk

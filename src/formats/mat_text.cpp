@@ -1,0 +1,165 @@
+// MAT-files through libmatio: numeric vectors of equal length become a table.
+#include <fmt/format.h>
+#include <matio.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <cstdio>
+#include <map>
+#include <memory>
+
+#include "importer.h"
+
+namespace nk {
+
+namespace {
+
+using Vectors = std::vector<std::pair<std::string, std::vector<double>>>;
+
+template <class T>
+void copyNumbers(const matvar_t& v, std::size_t count, std::vector<double>& out) {
+    const T* data = static_cast<const T*>(v.data);
+    out.assign(data, data + count);
+}
+
+/// A real numeric vector as doubles; empty for everything else.
+std::vector<double> numbersOf(const matvar_t& v) {
+    std::vector<double> out;
+    if (v.data == nullptr || v.rank != 2 || v.isComplex) return out;
+    if (v.dims[0] != 1 && v.dims[1] != 1) return out;
+    const std::size_t count = v.dims[0] * v.dims[1];
+    if (count < 3 ||
+        static_cast<std::size_t>(v.nbytes) < count * static_cast<std::size_t>(v.data_size))
+        return out;
+    switch (v.class_type) {
+        case MAT_C_DOUBLE:
+            copyNumbers<double>(v, count, out);
+            break;
+        case MAT_C_SINGLE:
+            copyNumbers<float>(v, count, out);
+            break;
+        case MAT_C_INT8:
+            copyNumbers<std::int8_t>(v, count, out);
+            break;
+        case MAT_C_UINT8:
+            copyNumbers<std::uint8_t>(v, count, out);
+            break;
+        case MAT_C_INT16:
+            copyNumbers<std::int16_t>(v, count, out);
+            break;
+        case MAT_C_UINT16:
+            copyNumbers<std::uint16_t>(v, count, out);
+            break;
+        case MAT_C_INT32:
+            copyNumbers<std::int32_t>(v, count, out);
+            break;
+        case MAT_C_UINT32:
+            copyNumbers<std::uint32_t>(v, count, out);
+            break;
+        default:
+            break;
+    }
+    return out;
+}
+
+/// The vectors of a variable, and of the fields of a struct one level down.
+void collect(const matvar_t& v, const std::string& prefix, int depth, Vectors& out) {
+    const std::string name = prefix + (v.name != nullptr ? v.name : "");
+    if (auto numbers = numbersOf(v); !numbers.empty()) {
+        out.emplace_back(name, std::move(numbers));
+        return;
+    }
+    if (v.class_type != MAT_C_STRUCT || depth > 2 || v.data == nullptr) return;
+    // The library's functions on structs take non-const pointers but change nothing.
+    auto* var = const_cast<matvar_t*>(&v);
+    const unsigned fields = Mat_VarGetNumberOfFields(var);
+    char* const* names = Mat_VarGetStructFieldnames(var);
+    for (unsigned k = 0; k < fields; ++k) {
+        const matvar_t* field = Mat_VarGetStructFieldByIndex(var, k, 0);
+        if (field == nullptr) continue;
+        if (auto numbers = numbersOf(*field); !numbers.empty())
+            out.emplace_back(names[k], std::move(numbers));
+        else if (field->class_type == MAT_C_STRUCT)
+            collect(*field, "", depth + 1, out);
+    }
+}
+
+/// The library reads from a path only: the bytes go through an unnamed file.
+class NamelessFile {
+  public:
+    explicit NamelessFile(std::string_view bytes) : file_(std::tmpfile()) {
+        good_ = file_ != nullptr &&
+                std::fwrite(bytes.data(), 1, bytes.size(), file_) == bytes.size() &&
+                std::fflush(file_) == 0;
+    }
+    NamelessFile(const NamelessFile&) = delete;
+    NamelessFile& operator=(const NamelessFile&) = delete;
+    ~NamelessFile() {
+        if (file_ != nullptr) std::fclose(file_);
+    }
+    bool good() const { return good_; }
+    std::string path() const { return fmt::format("/proc/self/fd/{}", ::fileno(file_)); }
+
+  private:
+    std::FILE* file_;
+    bool good_ = false;
+};
+
+}  // namespace
+
+Expected<std::string> matText(std::string_view bytes, const std::string& name) {
+    const char* accepted =
+        "a MAT-file (v5, or v7.3 where the library can) with time, voltage and current as vectors "
+        "of one length.";
+    const NamelessFile file(bytes);
+    if (!file.good())
+        return fail(ErrorKind::Storage, "There is no room for a temporary copy of the file.", name,
+                    "some free space in the temporary folder.");
+    const std::unique_ptr<mat_t, int (*)(mat_t*)> mat(Mat_Open(file.path().c_str(), MAT_ACC_RDONLY),
+                                                      Mat_Close);
+    if (!mat)
+        return fail(ErrorKind::Unreadable,
+                    "The MAT-file cannot be read; it is damaged or of a kind "
+                    "the library does not know.",
+                    name, accepted);
+    Vectors all;
+    for (int guard = 0; guard < 4096; ++guard) {
+        const std::unique_ptr<matvar_t, void (*)(matvar_t*)> v(Mat_VarReadNextInfo(mat.get()),
+                                                               Mat_VarFree);
+        if (!v) break;
+        // A damaged file may promise more than it can hold.
+        double elements = 1;
+        for (int d = 0; d < v->rank && v->dims != nullptr; ++d)
+            elements *= static_cast<double>(v->dims[d]);
+        if (elements > 2e8) continue;
+        if (Mat_VarReadDataAll(mat.get(), v.get()) != 0) continue;
+        collect(*v, "", 0, all);
+    }
+    std::map<std::size_t, std::size_t> lengths;
+    for (const auto& [title, numbers] : all) ++lengths[numbers.size()];
+    std::size_t rows = 0;
+    std::size_t most = 1;
+    for (const auto& [length, count] : lengths)
+        if (count > most || (count == most && length > rows && count >= 2))
+            rows = length, most = count;
+    if (rows == 0)
+        return fail(ErrorKind::NotATable, "This MAT-file has no vectors of one length.", name,
+                    accepted);
+    std::string out;
+    Vectors table;
+    for (auto& [title, numbers] : all)
+        if (numbers.size() == rows) table.emplace_back(title, std::move(numbers));
+    for (std::size_t k = 0; k < table.size(); ++k) out += (k > 0 ? "\t" : "") + table[k].first;
+    out.push_back('\n');
+    for (std::size_t r = 0; r < rows; ++r) {
+        for (std::size_t k = 0; k < table.size(); ++k) {
+            if (k > 0) out.push_back('\t');
+            const double x = table[k].second[r];
+            if (std::isfinite(x)) fmt::format_to(std::back_inserter(out), "{:.15g}", x);
+        }
+        out.push_back('\n');
+    }
+    return out;
+}
+
+}  // namespace nk
