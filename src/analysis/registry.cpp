@@ -238,6 +238,14 @@ const std::vector<Check>& checks() {
          "The logger's own counter against the integral of its current, step by step; over 2 % is "
          "a finding.",
          checkCounter},
+        {"frozen_channel",
+         "A run of equal voltages under load in which it should have moved by six steps of its "
+         "resolution.",
+         checkFrozen},
+        {"coarse_log",
+         "Resolution against what is asked: 2 mV a cell for a nickel peak, C/50 for a taper.",
+         checkCoarse},
+        {"slow_log", "A usual interval of 15 s and more.", checkSlow},
         {"logger_restart", "The clock of the log goes back and goes on from there.", checkRestarts},
         {"gaps", "Time steps over five usual intervals.", checkGaps},
         {"bad_rows", "Rows that do not read as numbers.", checkBadRows},

@@ -232,7 +232,10 @@ Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
     const auto cellsFor = [&](const Chemistry& c) {
         const double top = c.nickel() ? 1.45 : c.set_V;
         const double full = charges ? top : c.nickel() ? 1.35 : c.set_V - 0.03;
-        return std::max(1, static_cast<int>(std::lround(high / full)));
+        const int n = std::max(1, static_cast<int>(std::lround(high / full)));
+        // Without a charge no charger can be at fault: a cell is under its limit then.
+        return charges || c.nickel() ? n
+                                     : std::max(n, static_cast<int>(std::ceil(high / c.fault_V)));
     };
     if (out.chemistry.empty()) {
         out.assumed.push_back("chemistry");

@@ -12,6 +12,7 @@
 #include <fstream>
 #include <thread>
 
+#include "analysis/analysis.h"
 #include "formats/importer.h"
 #include "formats/number.h"
 #include "recording/integral.h"
@@ -76,7 +77,9 @@ TEST(Importers, EveryKindGivesTheSameCharge) {
 TEST(Importers, TheSurestReads) {
     for (const Importer& a : importers())
         for (const Importer& b : importers())
-            if (&a != &b) EXPECT_STRNE(a.name, b.name);
+            if (&a != &b) {
+                EXPECT_STRNE(a.name, b.name);
+            }
     const auto best = [](std::string_view head, const std::string& name) {
         std::string kind;
         double most = -1;
@@ -258,7 +261,9 @@ TEST(Hostile, DamagedFilesAreErrors) {
             const auto cut = bytes.substr(
                 0, static_cast<std::size_t>(share * static_cast<double>(bytes.size())));
             const auto log = readLog(cut, name);  // an error, or less; never a crash
-            if (log) EXPECT_LE(log->rowsRead, 62) << name;
+            if (log) {
+                EXPECT_LE(log->rowsRead, 62) << name;
+            }
         }
         std::string flipped = bytes;
         for (std::size_t k = 64; k < flipped.size(); k += 97)
@@ -295,5 +300,48 @@ TEST_F(Folder, AFileThatShrinksWhileItIsRead) {
     });
     go = true;
     const auto log = readLogFile(path);  // whole, an error, or what was left; never a crash
-    if (!log) EXPECT_THAT(log.error().text(), HasSubstr("shrinks.csv"));
+    if (!log) {
+        EXPECT_THAT(log.error().text(), HasSubstr("shrinks.csv"));
+    }
+}
+
+TEST(LogLimits, SayWhatToLogNextTime) {
+    std::vector<double> t, v, i;
+    for (int k = 0; k <= 400; ++k) {
+        t.push_back(60.0 * k);
+        v.push_back(std::round((1.35 + 0.0002 * k) * 100) / 100);
+        i.push_back(k > 5 ? 0.2 : 0);
+    }
+    RecordingData d;
+    d.time_s = t, d.voltage_V = v, d.current_A = i;
+    d.textStep_V = 0.01, d.textStep_A = 0.1;
+    Battery b;
+    b.chemistry = "nimh", b.series = 1, b.rated_Ah = 2;
+    const auto a = analyse(*Recording::make(d), b);
+    const auto text = [&](const char* code) {
+        for (const Finding& f : a.findings)
+            if (f.code == code) return f.text + f.advice;
+        return std::string();
+    };
+    EXPECT_THAT(text("coarse_log"), HasSubstr("millivolts"));
+    EXPECT_THAT(text("slow_log"), HasSubstr("every second"));
+}
+
+TEST(LogLimits, AFrozenVoltageIsFound) {
+    std::vector<double> t, v, i;
+    for (int k = 0; k <= 3600; ++k) {
+        t.push_back(k);
+        const int shown = k > 1000 && k < 2500 ? 1000 : k;
+        v.push_back(4.1 - 0.0002 * shown);
+        i.push_back(k > 10 ? -1 : 0);
+    }
+    RecordingData d;
+    d.time_s = t, d.voltage_V = v, d.current_A = i;
+    d.textStep_V = 1e-4, d.textStep_A = 1e-3;
+    Battery b;
+    b.chemistry = "nmc", b.series = 1, b.rated_Ah = 1;
+    const auto a = analyse(*Recording::make(d), b);
+    EXPECT_TRUE(std::any_of(a.findings.begin(), a.findings.end(), [](const Finding& f) {
+        return f.code == "frozen_channel" && f.evidence.from_s > 900 && f.evidence.to_s < 2600;
+    }));
 }

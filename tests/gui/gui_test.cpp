@@ -88,9 +88,12 @@ class Window : public testing::Test {
             nk::test::logged(nk::test::lithiumCycle(R"({"noise_V": 0.001, "noise_A": 0.001})"))
                 .text);
     }
-    void drop(const QString& file) const {
+    void drop(const QString& file) const { drop(QStringList{file}); }
+    void drop(const QStringList& files) const {
         QMimeData mime;
-        mime.setUrls({QUrl::fromLocalFile(file)});
+        QList<QUrl> urls;
+        for (const QString& file : files) urls << QUrl::fromLocalFile(file);
+        mime.setUrls(urls);
         QDragEnterEvent enter(QPoint(600, 300), Qt::CopyAction, &mime, Qt::LeftButton,
                               Qt::NoModifier);
         QApplication::sendEvent(window_.get(), &enter);
@@ -539,11 +542,7 @@ TEST_F(Window, UnknownColumnsAreNamedInThePreviewAndRemembered) {
 
 TEST_F(Window, ManyFilesAtOnceHaveAResultEach) {
     QFile::copy(cycleLog(), path("b.csv"));
-    QMimeData mime;
-    mime.setUrls({QUrl::fromLocalFile(path("night-14.csv")), QUrl::fromLocalFile(path("b.csv")),
-                  QUrl::fromLocalFile(writeLog("bad.csv", "no table\n"))});
-    QDropEvent dropped(QPointF(600, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
-    QApplication::sendEvent(window_.get(), &dropped);
+    drop(QStringList{path("night-14.csv"), path("b.csv"), writeLog("bad.csv", "no table\n")});
     BatteryCard* card = waitForCard();
     ASSERT_NE(card, nullptr);
     QSignalSpy finished(window_.get(), &MainWindow::importFinished);

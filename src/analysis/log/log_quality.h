@@ -8,6 +8,9 @@ namespace nk {
 void checkGaps(const AnalysisInput& in, std::vector<Finding>& out);
 void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out);
 void checkBadRows(const AnalysisInput& in, std::vector<Finding>& out);
+void checkCoarse(const AnalysisInput& in, std::vector<Finding>& out);
+void checkSlow(const AnalysisInput& in, std::vector<Finding>& out);
+void checkFrozen(const AnalysisInput& in, std::vector<Finding>& out);
 void checkCounter(const AnalysisInput& in, std::vector<Finding>& out);
 
 }  // namespace nk

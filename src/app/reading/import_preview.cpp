@@ -172,7 +172,8 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     auto* label = new QLabel(tr("seconds a row"), this);
     interval_ = new QLineEdit(this);
     interval_->setObjectName("interval");
-    interval_->setMaximumWidth(70);
+    interval_->setMinimumWidth(84);
+    interval_->setMaximumWidth(96);
     interval_->setPlaceholderText(tr("by time"));
     interval_->setAccessibleName(tr("Seconds between rows, for a log without a time column"));
     label->setBuddy(interval_);

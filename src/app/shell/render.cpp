@@ -3,6 +3,8 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QFile>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QSettings>
 #include <QTemporaryDir>
@@ -106,6 +108,32 @@ int renderViews(QApplication& app, const QString& folder) {
     shot("strength-cells-night");
     window.setTheme(ThemeChoice::Paper);
     window.setStation(0);
+    // A log with German words and a decimal comma: the preview of how it was read.
+    QFile log(temporary.filePath("garden-battery.csv"));
+    if (log.open(QIODevice::WriteOnly)) {
+        QByteArray text = "Zeit;Spannung (V);Strom (mA);Temperatur (°C)\n";
+        for (int k = 0; k < 700; ++k) {
+            const int on = k > 60 && k < 560 ? -850 : 0;
+            const QString row = QString("%1:%2:00;%3;%4;%5\n")
+                                    .arg(k / 60)
+                                    .arg(k % 60, 2, 10, QChar('0'))
+                                    .arg(13.2 - 0.0012 * k + 0.0001 * on, 0, 'f', 3)
+                                    .arg(on)
+                                    .arg(18.5 + 0.004 * k, 0, 'f', 1);
+            text += row.toUtf8().replace('.', ',');
+        }
+        log.write(text);
+        log.close();
+        window.openFiles({log.fileName()});
+        settle(window);
+        if (auto* card = window.findChild<BatteryCard*>()) {
+            card->findChild<QPushButton*>("reading")->click();
+            card->findChild<QLineEdit*>("name")->setText("Garden battery");
+            settle(window);
+            if (card->grab().save(folder + "/preview.png")) ++written;
+            card->reject();
+        }
+    }
     window.resize(1024, 700);
     choose("flash-pack-pulses.csv");
     shot("curve-small");

@@ -133,6 +133,13 @@ QFrame[role="card"][selected="true"] { border: 2px solid @accent; }
 QFrame[role="card"][hazard="true"] { border: 2px solid @hazard; }
 QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; padding: 5px 7px; selection-background-color: @accent; selection-color: @onAccent; }
 QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus { border: 2px solid @accent; padding: 4px 6px; }
+QComboBox::drop-down { border: none; width: 18px; subcontrol-origin: padding; subcontrol-position: center right; }
+QComboBox::down-arrow { image: url(:/icons/@chevron.svg); width: 10px; height: 10px; }
+QComboBox QAbstractItemView { background: @card; color: @text; border: 1px solid @line; selection-background-color: @selection; selection-color: @text; }
+QSpinBox::up-button, QDoubleSpinBox::up-button { border: none; width: 18px; subcontrol-position: top right; }
+QSpinBox::down-button, QDoubleSpinBox::down-button { border: none; width: 18px; subcontrol-position: bottom right; }
+QSpinBox::up-arrow, QDoubleSpinBox::up-arrow { image: url(:/icons/@chevronUp.svg); width: 9px; height: 9px; }
+QSpinBox::down-arrow, QDoubleSpinBox::down-arrow { image: url(:/icons/@chevron.svg); width: 9px; height: 9px; }
 QPushButton { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; padding: 6px 12px; }
 QPushButton:hover { background: @selection; }
 QPushButton:focus { border: 2px solid @accent; padding: 5px 11px; }
@@ -164,6 +171,8 @@ QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 #inlineBar { background: @selection; border: 1px solid @accent; border-radius: 6px; }
 #inlineBar[hazard="true"] { border: 2px solid @hazard; background: @card; }
 )";
+    css.replace("@chevronUp", dark ? "chevron-up-light" : "chevron-up-dark");
+    css.replace("@chevron", dark ? "chevron-light" : "chevron-dark");
     const std::pair<const char*, QColor> names[] = {
         {"@window", window}, {"@panel", panel},        {"@card", card},         {"@text", text},
         {"@muted", muted},   {"@line", line},          {"@onAccent", onAccent}, {"@accent", accent},

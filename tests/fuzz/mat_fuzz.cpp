@@ -1,0 +1,13 @@
+// Arbitrary bytes into the mat reader: an error or a table, never a crash, a hang or unbounded
+// memory.
+#include <cstddef>
+#include <cstdint>
+#include <string_view>
+
+#include "formats/importer.h"
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+    const std::string_view bytes(reinterpret_cast<const char*>(data), size);
+    (void)nk::matText(bytes, "fuzz.mat");
+    return 0;
+}
