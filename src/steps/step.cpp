@@ -159,6 +159,18 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
     return out;
 }
 
+std::vector<StepEdit> moveEdge(const Steps& steps, int index, double time_s) {
+    if (index < 1 || index >= static_cast<int>(steps.list.size())) return {};
+    const Step& before = steps.list[static_cast<std::size_t>(index) - 1];
+    const Step& after = steps.list[static_cast<std::size_t>(index)];
+    if (time_s <= before.start_s || time_s >= after.end_s) return {};
+    using Action = StepEdit::Action;
+    return {{Action::Join, before.start_s, before.kind},
+            {Action::Split, time_s, before.kind},
+            {Action::Rename, before.start_s, before.kind},
+            {Action::Rename, 0.5 * (time_s + after.end_s), after.kind}};
+}
+
 Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps,
                  const std::vector<StepEdit>& edits) {
     // Split and joined steps need their times before the next edit is looked up.

@@ -80,6 +80,11 @@ struct StepEdit {
     StepKind kind = StepKind::Rest;  ///< for Rename
 };
 
+/// The edits that move the edge before step `index` to `time_s`: joined, cut anew, and both parts
+/// named as they were. Empty when the time is not inside the two steps.
+struct Steps;
+std::vector<StepEdit> moveEdge(const Steps& steps, int index, double time_s);
+
 struct Steps {
     std::vector<Step> list;
     double restThreshold_A = 0;  ///< the choice made: below this is rest

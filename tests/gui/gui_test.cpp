@@ -1,6 +1,7 @@
 // The real window, driven with real mouse and key events (offscreen platform or Xvfb).
 #include <gtest/gtest.h>
 
+#include <QAction>
 #include <QApplication>
 #include <QCheckBox>
 #include <QClipboard>
@@ -33,6 +34,7 @@
 #include "app/shell/main_window.h"
 #include "app/strength/resistance_dialog.h"
 #include "app/strength/strength_station.h"
+#include "report/export.h"
 #include "tests/support/sim.h"
 
 using namespace nk;
@@ -557,6 +559,88 @@ TEST_F(Window, ManyFilesAtOnceHaveAResultEach) {
         << results->item(2, 1)->text().toStdString();
     EXPECT_EQ(window_->book().recordings()->size(), 2u);
     QTest::mouseClick(part<QPushButton>("importListButton"), Qt::LeftButton);
+}
+
+TEST_F(Window, StepsAreEditedByHandAndEverythingFollows) {
+    importCycle();
+    auto* ribbon = part<Ribbon>("ribbon");
+    const auto steps = [&] { return window_->shown()->analysis.steps.list; };
+    const auto before = steps();
+    QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+    const auto changed = [&](int n) {
+        ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() >= n; }, 10000));
+        settle();
+    };
+    // Cut the discharge in two by keyboard.
+    ribbon->setFocus();
+    int discharge = 0;
+    while (!before[static_cast<std::size_t>(discharge)].isDischarge()) ++discharge;
+    for (int k = 0; k <= discharge; ++k) QTest::keyClick(ribbon, Qt::Key_Right);
+    QTest::keyClick(ribbon, Qt::Key_S);
+    changed(1);
+    ASSERT_EQ(steps().size(), before.size() + 1);
+    EXPECT_NEAR(steps()[static_cast<std::size_t>(discharge)].sum.charge_Ah +
+                    steps()[static_cast<std::size_t>(discharge) + 1].sum.charge_Ah,
+                before[static_cast<std::size_t>(discharge)].sum.charge_Ah, 1e-9)
+        << "cutting changes no sum";
+    // Drag the edge between rest and charge to the right.
+    const double edge = steps()[1].start_s;
+    auto* plot = part<LanesPlot>("lanes");
+    const auto [left, right] = plot->laneEdges();
+    const auto xOf = [&, left = left, right = right](double t) {
+        return static_cast<int>(left + (t - plot->rangeLow()) /
+                                           (plot->rangeHigh() - plot->rangeLow()) * (right - left));
+    };
+    const QPoint from(xOf(edge), 12);
+    QTest::mousePress(ribbon, Qt::LeftButton, {}, from);
+    QTest::mouseMove(ribbon, from + QPoint(25, 0));
+    QTest::mouseRelease(ribbon, Qt::LeftButton, {}, from + QPoint(25, 0));
+    changed(2);
+    EXPECT_GT(steps()[1].start_s, edge + 60);
+    EXPECT_EQ(steps()[1].kind, before[1].kind) << "both parts keep their names";
+    EXPECT_EQ(steps()[0].kind, StepKind::Rest);
+    // Kept in the book, and undone step by step.
+    openWindow();
+    settle();
+    EXPECT_GT(steps()[1].start_s, edge + 60);
+    window_->undo();
+    settle();
+    window_->undo();
+    settle();
+    EXPECT_EQ(steps().size(), before.size());
+    EXPECT_EQ(steps()[1].start_s, before[1].start_s);
+}
+
+TEST_F(Window, ExportsAreWholeAndHarmless) {
+    importCycle();
+    const auto read = [&](const QString& name) {
+        QFile file(path(name));
+        EXPECT_TRUE(file.open(QIODevice::ReadOnly)) << name.toStdString();
+        return file.readAll();
+    };
+    for (const char* name : {"curve.svg", "curve.pdf", "curve.png", "log.samples.csv",
+                             "log.steps.csv", "log.readings.csv"}) {
+        dialogs_.save = path(name);
+        for (QAction* action : window_->findChildren<QAction*>())
+            if (action->text().startsWith(QString(name).startsWith("curve") ? "Export the curve"
+                                                                            : "Export the data"))
+                action->trigger();
+    }
+    EXPECT_TRUE(read("curve.svg").contains("<svg"));
+    EXPECT_TRUE(read("curve.pdf").startsWith("%PDF"));
+    EXPECT_TRUE(read("curve.png").startsWith("\x89PNG"));
+    EXPECT_EQ(read("log.samples.csv").count('\n'),
+              static_cast<qsizetype>(window_->shown()->recording->size()) + 1);
+    EXPECT_TRUE(read("log.steps.csv").contains("cc_charge"));
+    EXPECT_TRUE(read("log.readings.csv").contains("delivered_capacity"));
+    EXPECT_EQ(csvCell("=1+1"), "'=1+1");
+    EXPECT_EQ(csvCell("-0.5"), "-0.5") << "a number stays a number";
+    EXPECT_EQ(csvCell("a,\"b\""), "\"a,\"\"b\"\"\"");
+    EXPECT_EQ(tsvRow({"@cmd", "x\ty"}), "'@cmd\tx y\n");
+    dialogs_.save = "/nonexistent/folder/curve.svg";
+    for (QAction* action : window_->findChildren<QAction*>())
+        if (action->text().startsWith("Export the curve")) action->trigger();
+    EXPECT_TRUE(part<QLabel>("inlineText")->text().contains("could not be written"));
 }
 
 TEST(Look, EveryColourPairPassesWcagAA) {

@@ -59,6 +59,23 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
                             QString::fromStdString(kindWords(s)));
         describeStep(index);
     });
+    const auto timeIn = [this](int index) {
+        const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
+        return 0.5 * (s.start_s + s.end_s);
+    };
+    connect(ribbon_, &Ribbon::splitRequested, this, [this](int, double t) {
+        Q_EMIT stepsEdited({{StepEdit::Action::Split, t, StepKind::Rest}});
+    });
+    connect(ribbon_, &Ribbon::joinRequested, this, [this, timeIn](int index) {
+        Q_EMIT stepsEdited({{StepEdit::Action::Join, timeIn(index), StepKind::Rest}});
+    });
+    connect(ribbon_, &Ribbon::renameRequested, this, [this, timeIn](int index, StepKind kind) {
+        Q_EMIT stepsEdited({{StepEdit::Action::Rename, timeIn(index), kind}});
+    });
+    connect(ribbon_, &Ribbon::edgeMoved, this, [this](int index, double t) {
+        const auto edits = moveEdge(shown_->analysis.steps, index, t);
+        if (!edits.empty()) Q_EMIT stepsEdited(edits);
+    });
     connect(ribbon_, &Ribbon::stepActivated, this, [this](int index) {
         if (!shown_) return;
         const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];

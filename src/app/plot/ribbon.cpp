@@ -2,10 +2,13 @@
 
 #include <QHelpEvent>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QToolTip>
 #include <algorithm>
+#include <cmath>
+#include <utility>
 
 #include "app/theme/theme.h"
 #include "quantity/format.h"
@@ -17,6 +20,7 @@ Ribbon::Ribbon(QWidget* parent) : QWidget(parent) {
     setObjectName("ribbon");
     setFixedHeight(30);
     setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
     setAccessibleName(tr("Steps of the recording"));
     setToolTip(" ");
 }
@@ -124,6 +128,10 @@ void Ribbon::paintEvent(QPaintEvent*) {
             p.drawText(block.adjusted(4, 0, -2, 0), Qt::AlignVCenter | Qt::AlignLeft, words);
         }
     }
+    if (edge_ >= 0) {
+        p.setPen(QPen(t.accent, 2));
+        p.drawLine(QPointF(xOf(edgeTime_s_), 0), QPointF(xOf(edgeTime_s_), height()));
+    }
     if (hasFocus()) {
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(t.accent, 1, Qt::DotLine));
@@ -131,7 +139,77 @@ void Ribbon::paintEvent(QPaintEvent*) {
     }
 }
 
+double Ribbon::timeAt(double x) const {
+    return low_ + (high_ - low_) * (x - left_) / std::max(1, right_ - left_);
+}
+
+int Ribbon::edgeAt(int x) const {
+    for (std::size_t k = 1; k < steps_.list.size(); ++k)
+        if (std::abs(xOf(steps_.list[k].start_s) - x) <= 4) return static_cast<int>(k);
+    return -1;
+}
+
+void Ribbon::mouseMoveEvent(QMouseEvent* event) {
+    if (edge_ < 0) {
+        setCursor(edgeAt(static_cast<int>(event->position().x())) >= 0 ? Qt::SplitHCursor
+                                                                       : Qt::ArrowCursor);
+        return;
+    }
+    const Step& before = steps_.list[static_cast<std::size_t>(edge_) - 1];
+    const Step& after = steps_.list[static_cast<std::size_t>(edge_)];
+    edgeTime_s_ = std::clamp(timeAt(event->position().x()), before.start_s, after.end_s);
+    update();
+}
+
+void Ribbon::mouseReleaseEvent(QMouseEvent*) {
+    if (edge_ < 0) return;
+    const int edge = std::exchange(edge_, -1);
+    update();
+    if (std::abs(xOf(edgeTime_s_) - xOf(steps_.list[static_cast<std::size_t>(edge)].start_s)) > 2)
+        Q_EMIT edgeMoved(edge, edgeTime_s_);
+}
+
+void Ribbon::showMenu(int index, double time_s, const QPoint& at) {
+    select(index);
+    Q_EMIT stepSelected(index);
+    auto* menu = new QMenu(this);
+    menu->setObjectName("stepMenu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(tr("Cut the step here (S)"), this,
+                    [this, index, time_s] { Q_EMIT splitRequested(index, time_s); });
+    auto* join = menu->addAction(tr("Join with the next (J)"), this,
+                                 [this, index] { Q_EMIT joinRequested(index); });
+    join->setEnabled(index + 1 < static_cast<int>(steps_.list.size()));
+    auto* names = menu->addMenu(tr("It is really"));
+    for (const StepKind kind :
+         {StepKind::Rest, StepKind::CcCharge, StepKind::CvCharge, StepKind::CcDischarge,
+          StepKind::CpDischarge, StepKind::CrDischarge, StepKind::Pulse, StepKind::Variable}) {
+        Step named = steps_.list[static_cast<std::size_t>(index)];
+        named.kind = kind;
+        names->addAction(QString::fromStdString(kindWords(named)), this,
+                         [this, index, kind] { Q_EMIT renameRequested(index, kind); });
+    }
+    menu->popup(at);
+}
+
+void Ribbon::contextMenuEvent(QContextMenuEvent* event) {
+    const bool keyboard = event->reason() == QContextMenuEvent::Keyboard;
+    const int index = keyboard ? selected_ : stepAt(event->pos().x());
+    if (index < 0) return;
+    const Step& s = steps_.list[static_cast<std::size_t>(index)];
+    showMenu(index, keyboard ? 0.5 * (s.start_s + s.end_s) : timeAt(event->pos().x()),
+             keyboard ? mapToGlobal(QPoint(static_cast<int>(xOf(s.start_s)), height()))
+                      : event->globalPos());
+}
+
 void Ribbon::mousePressEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton) {
+        edge_ = edgeAt(static_cast<int>(event->position().x()));
+        if (edge_ >= 0) {
+            edgeTime_s_ = steps_.list[static_cast<std::size_t>(edge_)].start_s;
+            return;
+        }
+    }
     const int index = stepAt(static_cast<int>(event->position().x()));
     if (index < 0) return;
     select(index);
@@ -153,6 +231,17 @@ void Ribbon::keyPressEvent(QKeyEvent* event) {
                 : std::clamp(selected_ + (event->key() == Qt::Key_Right ? 1 : -1), 0, count - 1);
         select(next);
         Q_EMIT stepSelected(next);
+    } else if (selected_ >= 0 && (event->key() == Qt::Key_S || event->key() == Qt::Key_J)) {
+        const Step& s = steps_.list[static_cast<std::size_t>(selected_)];
+        if (event->key() == Qt::Key_S)
+            Q_EMIT splitRequested(selected_, 0.5 * (s.start_s + s.end_s));
+        else if (selected_ + 1 < count)
+            Q_EMIT joinRequested(selected_);
+    } else if (selected_ > 0 && (event->key() == Qt::Key_Comma || event->key() == Qt::Key_Period)) {
+        // The edge before the selected step, by a hundredth of what is shown.
+        const double step = 0.01 * (high_ - low_) * (event->key() == Qt::Key_Comma ? -1 : 1);
+        const double at = steps_.list[static_cast<std::size_t>(selected_)].start_s + step;
+        Q_EMIT edgeMoved(selected_, at);
     } else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) &&
                selected_ >= 0) {
         Q_EMIT stepActivated(selected_);

@@ -22,15 +22,29 @@ class Ribbon : public QWidget {
   Q_SIGNALS:
     void stepSelected(int index);
     void stepActivated(int index);
+    /// Edits by hand, to be kept in the book: a step cut at a time, joined with its next, renamed,
+    /// or the edge before `index` moved to a time.
+    void splitRequested(int index, double time_s);
+    void joinRequested(int index);
+    void renameRequested(int index, nk::StepKind kind);
+    void edgeMoved(int index, double time_s);
 
   protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
     bool event(QEvent* event) override;
 
   private:
+    void showMenu(int index, double time_s, const QPoint& at);
+    /// The step whose left edge is near x, or −1.
+    int edgeAt(int x) const;
+    double timeAt(double x) const;
+
     double xOf(double time_s) const;
     int stepAt(int x) const;
 
@@ -38,6 +52,8 @@ class Ribbon : public QWidget {
     double low_ = 0, high_ = 1;
     int left_ = 52, right_ = 400;
     int selected_ = -1;
+    int edge_ = -1;          ///< the edge that is being dragged
+    double edgeTime_s_ = 0;  ///< where it is now
 };
 
 }  // namespace nk

@@ -31,6 +31,7 @@
 #include "app/reading/import_preview.h"
 #include "app/shelf/shelf.h"
 #include "app/shell/battery_card.h"
+#include "app/shell/data_export.h"
 #include "app/shell/help_page.h"
 #include "app/shell/sheet_export.h"
 #include "app/shell/start_screen.h"
@@ -204,6 +205,12 @@ void MainWindow::addStation(Station* station, const QString& name, const QString
             });
     connect(station, &Station::rulesChanged, this, &MainWindow::keepRules);
     connect(station, &Station::meterCheckRequested, this, &MainWindow::meterCheck);
+    connect(station, &Station::stepsEdited, this, [this](const std::vector<StepEdit>& added) {
+        if (!shown_) return;
+        std::vector<StepEdit> edits = shown_->edits;
+        edits.insert(edits.end(), added.begin(), added.end());
+        afterChange(book_->setEdits(shown_->id, edits));
+    });
     connect(station, &Station::ownCurveChanged, this, &MainWindow::keepOwnCurve);
     connect(station, &Station::resistanceReadingRequested, this, &MainWindow::enterResistance);
 }
@@ -254,6 +261,11 @@ void MainWindow::buildMenu() {
     menu->addSeparator();
     add(tr("Open or make a bench book…"), {}, [this] { switchBook(); });
     add(tr("Bench sheet…"), QKeySequence("Ctrl+P"), [this] { saveSheet(); });
+    add(tr("Export the curve…"), {}, [this] { exportCurve(); });
+    add(tr("Export the data…"), QKeySequence("Ctrl+E"), [this] { exportData(); });
+    add(tr("Copy the steps as a table"), {}, [this] {
+        if (shown_) QApplication::clipboard()->setText(stepsTable(*shown_));
+    });
     menu->addSeparator();
     add(tr("Look: as the system"), {}, [this] { setTheme(ThemeChoice::System); });
     add(tr("Look: paper"), {}, [this] { setTheme(ThemeChoice::Paper); });

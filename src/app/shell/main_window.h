@@ -87,6 +87,8 @@ class MainWindow : public QMainWindow {
     void recordingMenu(std::int64_t id, const QPoint& at);
     void showFinding(int index);
     void saveSheet();
+    void exportCurve();
+    void exportData();
     void switchBook();
     void say(const QString& words, bool problem = false);
     void hideBar();

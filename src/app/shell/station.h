@@ -30,6 +30,8 @@ class Station : public QWidget {
     /// Stop rules to keep with the battery of the shown recording.
     void rulesChanged(const std::vector<std::string>& rules);
     void meterCheckRequested();
+    /// Edits of the steps to add to those of the shown recording.
+    void stepsEdited(const std::vector<StepEdit>& edits);
     void resistanceReadingRequested();
     /// An open-circuit curve to keep with the battery; an empty one: back to the usual.
     void ownCurveChanged(const OwnCurve& curve);

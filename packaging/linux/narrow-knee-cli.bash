@@ -1,0 +1,22 @@
+# bash completion for narrow-knee-cli
+_narrow_knee_cli() {
+  local cur=${COMP_WORDS[COMP_CWORD]} prev=${COMP_WORDS[COMP_CWORD-1]}
+  local battery="--chemistry --series --parallel --rated-ah --mass-kg --ambient-c --set-a"
+  local reading="--sign --map --interval-s --threads"
+  if [ "$COMP_CWORD" -eq 1 ]; then
+    mapfile -t COMPREPLY < <(compgen -W "analyse replay rate compare simulate book --help --version" -- "$cur")
+    return
+  fi
+  case "$prev" in
+    --chemistry) mapfile -t COMPREPLY < <(compgen -W "nmc nca lco lmo lipo lihv lfp lto nimh nicd" -- "$cur"); return ;;
+    --sign) mapfile -t COMPREPLY < <(compgen -W "auto charge-positive discharge-positive" -- "$cur"); return ;;
+    book) mapfile -t COMPREPLY < <(compgen -W "list verify import export backup" -- "$cur"); return ;;
+    simulate) mapfile -t COMPREPLY < <(compgen -W "$(narrow-knee-cli simulate --list 2>/dev/null)" -- "$cur"); return ;;
+  esac
+  if [[ $cur == -* ]]; then
+    mapfile -t COMPREPLY < <(compgen -W "$battery $reading --json --rule --floor --top-temperature --sha256 --fail-on-hazard --help" -- "$cur")
+  else
+    mapfile -t COMPREPLY < <(compgen -f -- "$cur")
+  fi
+}
+complete -o filenames -F _narrow_knee_cli narrow-knee-cli
