@@ -151,9 +151,9 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
         for (double t = 0; t <= span; t += step) {
             const double x = x0 + t / span * (x1 - x0);
             svg += fmt::format(
-                "<text x='{:.1f}' y='{}' font-size='10' text-anchor='middle' "
+                "<text x='{:.1f}' y='{}' font-size='10' text-anchor='{}' "
                 "fill='#55534d'>{}</text>",
-                x, height - 6, clockText(t));
+                x, height - 6, x > x1 - 20 ? "end" : "middle", clockText(t));
         }
     }
     return svg + "</svg>";

@@ -158,18 +158,18 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
         connect(combo, &QComboBox::activated, this, &ImportPreview::readChoices);
         return combo;
     };
-    delimiter_ = choice(tr("Columns split at"), "delimiter",
+    delimiter_ = choice(tr("Split at"), "delimiter",
                         {{tr("guess"), 0},
                          {tr("comma"), ','},
                          {tr("semicolon"), ';'},
                          {tr("tab"), '\t'},
                          {tr("space"), ' '},
                          {tr("bar"), '|'}});
-    decimal_ = choice(tr("decimal"), "decimal",
+    decimal_ = choice(tr("Decimal"), "decimal",
                       {{tr("guess"), 0}, {tr("point"), '.'}, {tr("comma"), ','}});
-    sign_ = choice(tr("current above zero"), "sign",
+    sign_ = choice(tr("Plus means"), "sign",
                    {{tr("guess"), 0}, {tr("charges"), 1}, {tr("discharges"), 2}});
-    auto* label = new QLabel(tr("seconds a row"), this);
+    auto* label = new QLabel(tr("Seconds a row"), this);
     interval_ = new QLineEdit(this);
     interval_->setObjectName("interval");
     interval_->setMinimumWidth(84);

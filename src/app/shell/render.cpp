@@ -13,6 +13,7 @@
 
 #include "app/findings/findings_panel.h"
 #include "app/shell/battery_card.h"
+#include "app/shell/help_page.h"
 #include "app/shell/main_window.h"
 
 namespace nk {
@@ -63,6 +64,7 @@ int renderViews(QApplication& app, const QString& folder) {
         for (const RecordingEntry& e : *list)
             if (e.fileName == file) window.chooseRecording(e.id);
         settle(window);
+        window.station()->firstFocus()->setFocus();
     };
     shot("start");
     window.loadDemo();
@@ -94,6 +96,10 @@ int renderViews(QApplication& app, const QString& folder) {
     window.findChild<QPushButton*>("picture-2")->click();
     shot("strength");
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        HelpPage help("finish");
+        help.show();
+        while (!help.picturesReady()) settle(window);
+        help.grab().save(folder + "/help.png");
         for (const int k : {0, 3, 5}) {
             window.findChild<QPushButton*>(QString("picture-%1").arg(k))->click();
             shot(QString("strength-%1").arg(k));

@@ -161,7 +161,7 @@ void StrengthPlot::overCharge() {
     }
     labels(tr("State of charge, % (filled: this log)"), tr("Resistance, mΩ"));
     xAxis->setRange(-3, 103);
-    yAxis->setRange(0, 1.25 * top);
+    yAxis->setRange(0, 1.6 * top);  // room for the legend above the points
     yAxis->setNumberPrecision(top < 8 ? 1 : 0);
     legend->setVisible(true);
 }
