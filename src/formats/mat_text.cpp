@@ -9,6 +9,7 @@
 #include <memory>
 
 #include "importer.h"
+#include "mat_check.h"
 
 namespace nk {
 
@@ -111,6 +112,11 @@ Expected<std::string> matText(std::string_view bytes, const std::string& name) {
     const char* accepted =
         "a MAT-file (v5, or v7.3 where the library can) with time, voltage and current as vectors "
         "of one length.";
+    const bool hdf = bytes.substr(0, 19) == "MATLAB 7.3 MAT-file";
+    if (!hdf && !saneMat5(bytes))
+        return fail(ErrorKind::Unreadable,
+                    "The MAT-file is damaged, cut off, or of a version that is not known.", name,
+                    accepted);
     const NamelessFile file(bytes);
     if (!file.good())
         return fail(ErrorKind::Storage, "There is no room for a temporary copy of the file.", name,

@@ -17,7 +17,7 @@ std::uint32_t number(std::string_view bytes, std::size_t at, std::size_t width) 
 
 void put(std::string& out, std::uint32_t value, std::size_t width) {
     for (std::size_t k = 0; k < width; ++k)
-        out.push_back(static_cast<char>(value >> (8 * k) & 0xFF));
+        out.push_back(k < sizeof value ? static_cast<char>(value >> (8 * k) & 0xFF) : '\0');
 }
 
 /// What local header and directory entry have in common, from "version needed" on.
