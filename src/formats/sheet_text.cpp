@@ -10,6 +10,7 @@
 #include <orcus/spreadsheet/sheet.hpp>
 
 #include "importer.h"
+#include "isolated.h"
 #include "zip_members.h"
 
 namespace nk {
@@ -201,20 +202,8 @@ std::string tableOf(ss::document& doc, ss::sheet_t index, bool& any) {
     return out;
 }
 
-}  // namespace
-
-Expected<std::string> sheetText(std::string_view bytes, const std::string& name) {
-    const char* accepted = "an xlsx or ods spreadsheet with the table on its first sheet.";
-    const auto members = zipMembers(bytes);
-    if (!members)
-        return fail(ErrorKind::Unreadable, "The spreadsheet is damaged or cut off.", name,
-                    accepted);
-    std::uint64_t content = 0;
-    for (const ZipMember& m : *members) content += m.size;
-    if (content > kLargestContent || content / 1000 > bytes.size())
-        return fail(ErrorKind::Unsupported,
-                    "Unpacked, this spreadsheet grows beyond what a log does; it was not read.",
-                    name, "a spreadsheet of at most 1 GiB; save the log as text.");
+Expected<std::string> loadSheet(std::string_view bytes, const std::string& name,
+                                const char* accepted) {
     const bool ods = bytes.substr(0, 200).find("opendocument") != std::string_view::npos;
     try {
         ss::document doc{{1048576, 1024}};
@@ -239,6 +228,25 @@ Expected<std::string> sheetText(std::string_view bytes, const std::string& name)
     }
     return fail(ErrorKind::NotATable, "No sheet of this spreadsheet holds a table.", name,
                 accepted);
+}
+
+}  // namespace
+
+Expected<std::string> sheetText(std::string_view bytes, const std::string& name) {
+    const char* accepted = "an xlsx or ods spreadsheet with the table on its first sheet.";
+    const auto members = zipMembers(bytes);
+    if (!members)
+        return fail(ErrorKind::Unreadable, "The spreadsheet is damaged or cut off.", name,
+                    accepted);
+    std::uint64_t content = 0;
+    for (const ZipMember& m : *members) content += m.size;
+    if (content > kLargestContent || content / 1000 > bytes.size())
+        return fail(ErrorKind::Unsupported,
+                    "Unpacked, this spreadsheet grows beyond what a log does; it was not read.",
+                    name, "a spreadsheet of at most 1 GiB; save the log as text.");
+    // The library falls over on some damaged sheets (found by fuzzing): it works in a child
+    // process.
+    return inChild([&] { return loadSheet(bytes, name, accepted); }, name, accepted);
 }
 
 }  // namespace nk

@@ -1,0 +1,19 @@
+// Work on a file with a library that may fall over on damaged input: done in a child process with
+// bounded memory and time, so that a crash there is an error here.
+#pragma once
+
+#include <functional>
+#include <string>
+
+#include "quantity/error.h"
+
+namespace nk {
+
+/// Runs `work` in a forked child and hands its text back. The child touches nothing but memory and
+/// temporary files. Errors: the work's own; Unreadable when the child crashed, or took over 2 GiB
+/// of memory more than the process had or two minutes of processor time. POSIX; glibc keeps malloc
+/// usable in a child of a process with several threads.
+Expected<std::string> inChild(const std::function<Expected<std::string>()>& work,
+                              const std::string& name, const char* accepted);
+
+}  // namespace nk
