@@ -119,11 +119,12 @@ Expected<void> unpackChunk(std::string_view packed, std::vector<double>& out) {
     }
     std::vector<std::uint64_t> deltas(count);
     unshuffle(*body, deltas.data(), count, 8);
-    std::int64_t value = 0;
+    // Unsigned, so that the sum of a damaged chunk wraps instead of being undefined.
+    std::uint64_t value = 0;
     for (std::size_t i = 0; i < count; ++i) {
         const std::uint64_t z = deltas[i];
-        value += static_cast<std::int64_t>(z >> 1) ^ -static_cast<std::int64_t>(z & 1);
-        out[from + i] = static_cast<double>(value) / kPower[exponent];
+        value += (z >> 1) ^ (~(z & 1) + 1);
+        out[from + i] = static_cast<double>(static_cast<std::int64_t>(value)) / kPower[exponent];
     }
     return {};
 }

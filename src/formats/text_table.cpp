@@ -43,7 +43,9 @@ std::size_t countLines(std::string_view text) {
     std::size_t lines = 0;
     const char* at = text.data();
     const char* const end = at + text.size();
-    while (const void* hit = std::memchr(at, '\n', static_cast<std::size_t>(end - at))) {
+    while (at != end) {
+        const void* hit = std::memchr(at, '\n', static_cast<std::size_t>(end - at));
+        if (hit == nullptr) break;
         ++lines;
         at = static_cast<const char*>(hit) + 1;
     }
