@@ -513,8 +513,13 @@ TEST_F(Window, UnknownColumnsAreNamedInThePreviewAndRemembered) {
         QTest::mouseClick(card->findChild<QPushButton*>("reading"), Qt::LeftButton);
     ASSERT_TRUE(preview->isVisible());
     const auto choose = [&](const char* name, const QString& entry) {
-        auto* combo = preview->findChild<QComboBox*>(name);
-        ASSERT_NE(combo, nullptr) << name;
+        // The log is read again on a worker after each choice, and the boxes follow it.
+        QComboBox* combo = nullptr;
+        const auto ready = [&] {
+            combo = preview->findChild<QComboBox*>(name);
+            return combo != nullptr && combo->findText(entry) >= 0;
+        };
+        ASSERT_TRUE(QTest::qWaitFor(ready, 10000)) << name;
         combo->setCurrentIndex(combo->findText(entry));
         Q_EMIT combo->activated(combo->currentIndex());
         QApplication::processEvents();
@@ -525,7 +530,7 @@ TEST_F(Window, UnknownColumnsAreNamedInThePreviewAndRemembered) {
     choose("role-3", "voltage");
     choose("unit-2", "mA");
     auto* accept = card->findChild<QPushButton*>("accept");
-    EXPECT_TRUE(accept->isEnabled());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return accept->isEnabled(); }, 10000));
     QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
     QTest::mouseClick(accept, Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 10000));
