@@ -512,23 +512,25 @@ TEST_F(Window, UnknownColumnsAreNamedInThePreviewAndRemembered) {
     if (!preview->isVisible())
         QTest::mouseClick(card->findChild<QPushButton*>("reading"), Qt::LeftButton);
     ASSERT_TRUE(preview->isVisible());
-    const auto choose = [&](const char* name, const QString& entry) {
-        // The log is read again on a worker after each choice, and the boxes follow it.
+    auto* table = preview->findChild<QTableWidget*>("previewTable");
+    ASSERT_NE(table, nullptr);
+    const auto choose = [&](int row, int column, const QString& entry) {
+        // The log is read again on a worker after each choice, and the table gets new boxes.
         QComboBox* combo = nullptr;
         const auto ready = [&] {
-            combo = preview->findChild<QComboBox*>(name);
+            combo = qobject_cast<QComboBox*>(table->cellWidget(row, column - 1));
             return combo != nullptr && combo->findText(entry) >= 0;
         };
-        ASSERT_TRUE(QTest::qWaitFor(ready, 10000)) << name;
+        ASSERT_TRUE(QTest::qWaitFor(ready, 10000)) << row << " " << column;
         combo->setCurrentIndex(combo->findText(entry));
         Q_EMIT combo->activated(combo->currentIndex());
         QApplication::processEvents();
         settle();
     };
-    choose("role-1", "time");
-    choose("role-2", "current");
-    choose("role-3", "voltage");
-    choose("unit-2", "mA");
+    choose(0, 1, "time");
+    choose(0, 2, "current");
+    choose(0, 3, "voltage");
+    choose(1, 2, "mA");
     auto* accept = card->findChild<QPushButton*>("accept");
     ASSERT_TRUE(QTest::qWaitFor([&] { return accept->isEnabled(); }, 10000));
     QSignalSpy shown(window_.get(), &MainWindow::recordingShown);

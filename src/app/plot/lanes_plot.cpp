@@ -317,13 +317,27 @@ void LanesPlot::setTemperatureLimits(std::vector<std::pair<double, QString>> lim
     setMarks(marks_);
 }
 
-void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, double& yLow,
-                          double& yHigh) {
+std::vector<std::size_t> LanesPlot::pixelColumns(int pixels, double low, double high) const {
+    const std::size_t size = recording_->size();
+    std::vector<std::size_t> columns;
+    columns.reserve(static_cast<std::size_t>(pixels) + 1);
+    const std::size_t first = recording_->lowerBound(low);
+    columns.push_back(first > 0 ? first - 1 : 0);
+    for (int p = 1; p < pixels; ++p) {
+        const double edge = low + (high - low) * p / pixels;
+        columns.push_back(std::max(columns.back(), recording_->lowerBound(edge)));
+    }
+    columns.push_back(std::min(recording_->lowerBound(high) + 1, size));
+    return columns;
+}
+
+double LanesPlot::fillCurve(Curve& curve, const std::vector<std::size_t>& columns, double low,
+                            double high, double& yLow, double& yHigh) {
     const auto t = recording_->time_s();
-    std::size_t first = recording_->lowerBound(low);
-    std::size_t last = recording_->lowerBound(high);
-    if (first > 0) --first;
-    last = std::min(last + 1, t.size());
+    const int pixels = static_cast<int>(columns.size()) - 1;
+    const std::size_t first = columns.front();
+    const std::size_t last = columns.back();
+    double heights = 0;
     auto* container = new QCPGraphDataContainer;
     const std::size_t count = last > first ? last - first : 0;
     QVector<QCPGraphData> points;
@@ -346,12 +360,13 @@ void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, dou
         std::size_t from = first;
         for (int p = 0; p < pixels && from < last; ++p) {
             const double edge = low + (high - low) * (p + 1) / pixels;
-            std::size_t to = p + 1 == pixels ? last : std::min(last, recording_->lowerBound(edge));
+            const std::size_t to = columns[static_cast<std::size_t>(p) + 1];
             if (to <= from) continue;
             const MinMax m = curve.pyramid.range(from, to);
             if (std::isfinite(m.low)) {
                 yLow = std::min(yLow, m.low);
                 yHigh = std::max(yHigh, m.high);
+                heights += m.high - m.low;
                 const double x = low + (high - low) * (p + 0.5) / pixels;
                 points.push_back({x, curve.column[from]});
                 if (m.high > m.low) {
@@ -368,6 +383,7 @@ void LanesPlot::fillCurve(Curve& curve, int pixels, double low, double high, dou
     }
     container->set(points, true);
     curve.graph->setData(QSharedPointer<QCPGraphDataContainer>(container));
+    return heights / pixels;
 }
 
 void LanesPlot::refill() {
@@ -375,6 +391,8 @@ void LanesPlot::refill() {
     refilling_ = true;
     const double low = rangeLow();
     const double high = rangeHigh();
+    int columnsWide = 0;
+    std::vector<std::size_t> columns;  // the same for all curves of lanes of the same width
     // Hours and minutes are enough until less than half an hour is shown.
     const QString format = high - low > 1800 ? "%h:%m" : "%h:%m:%s";
     for (Lane& lane : lanes_) {
@@ -384,7 +402,14 @@ void LanesPlot::refill() {
         double yLow = 1e300;
         double yHigh = -1e300;
         const int pixels = std::max(50, lane.rect->width() > 0 ? lane.rect->width() : width());
-        for (Curve& curve : lane.curves) fillCurve(curve, pixels, low, high, yLow, yHigh);
+        if (pixels != columnsWide) columns = pixelColumns(pixels, low, high), columnsWide = pixels;
+        double height = 0;
+        for (Curve& curve : lane.curves)
+            height = std::max(height, fillCurve(curve, columns, low, high, yLow, yHigh));
+        // Where the strokes between a column's lowest and highest value are long, soft edges are
+        // not seen and cost most of a redraw.
+        const double stroke_px = height / (yHigh - yLow) * lane.rect->height();
+        for (Curve& curve : lane.curves) curve.graph->setAntialiased(stroke_px < 60);
         if (yLow > yHigh) yLow = 0, yHigh = 1;
         if (lane.kind == 1) yLow = std::min(yLow, 0.0), yHigh = std::max(yHigh, 0.0);
         if (lane.kind == 4) yLow = 0;

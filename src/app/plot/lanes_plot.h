@@ -79,7 +79,11 @@ class LanesPlot : public QCustomPlot {
     void buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns,
                    int stretch);
     void refill();
-    void fillCurve(Curve& curve, int pixels, double low, double high, double& yLow, double& yHigh);
+    /// First sample of each pixel column between `low` and `high` (s), and one past the last.
+    std::vector<std::size_t> pixelColumns(int pixels, double low, double high) const;
+    /// Returns the mean height of a pixel column in the unit of the curve; 0 when samples are few.
+    double fillCurve(Curve& curve, const std::vector<std::size_t>& columns, double low, double high,
+                     double& yLow, double& yHigh);
     void placeOverlays();
     void drawTemperatureLimits();
     QColor colourOf(int kind, std::size_t index, std::size_t count) const;

@@ -114,6 +114,11 @@ int renderViews(QApplication& app, const QString& folder) {
     shot("strength-cells-night");
     window.setTheme(ThemeChoice::Paper);
     window.setStation(0);
+    const QSize usual = window.size();
+    window.resize(1024, 700);
+    choose("flash-pack-pulses.csv");
+    shot("curve-small");
+    window.resize(usual);
     // A log with German words and a decimal comma: the preview of how it was read.
     QFile log(temporary.filePath("garden-battery.csv"));
     if (log.open(QIODevice::WriteOnly)) {
@@ -140,9 +145,6 @@ int renderViews(QApplication& app, const QString& folder) {
             card->reject();
         }
     }
-    window.resize(1024, 700);
-    choose("flash-pack-pulses.csv");
-    shot("curve-small");
     QTextStream(stdout) << written << " pictures in " << folder << Qt::endl;
     return written > 0 ? 0 : 1;
 }
