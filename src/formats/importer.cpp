@@ -39,7 +39,7 @@ double matScore(std::string_view head, const std::string& name) {
 template <auto Unpack>
 Expected<Imported> unpacked(std::string_view bytes, const std::string& name,
                             const ReadOptions& options, const Progress& progress,
-                            std::stop_token stop) {
+                            const std::stop_token& stop) {
     auto inner = Unpack(bytes, name);
     if (!inner) return tl::unexpected<Error>(inner.error());
     // One packing only: a packed file inside a packed file is no log.
@@ -53,7 +53,7 @@ Expected<Imported> unpacked(std::string_view bytes, const std::string& name,
 template <auto ToText>
 Expected<Imported> asText(std::string_view bytes, const std::string& name,
                           const ReadOptions& options, const Progress& progress,
-                          std::stop_token stop) {
+                          const std::stop_token& stop) {
     auto text = ToText(bytes, name);
     if (!text) return tl::unexpected<Error>(text.error());
     return readTextTable(*text, name, options, progress, stop);
@@ -84,12 +84,12 @@ const std::vector<Importer>& importers() {
 
 Expected<Imported> readLog(std::string_view bytes, const std::string& name,
                            const ReadOptions& options, const Progress& progress,
-                           std::stop_token stop) {
+                           const std::stop_token& stop) {
     return surest(bytes, name).parse(bytes, name, options, progress, stop);
 }
 
 Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options,
-                               const Progress& progress, std::stop_token stop) {
+                               const Progress& progress, const std::stop_token& stop) {
     const auto size = checkFile(path);
     if (!size) return tl::unexpected<Error>(size.error());
     auto streamed = streamTextFile(path, options, progress, stop);

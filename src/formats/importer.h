@@ -14,7 +14,7 @@ struct Importer {
     /// Keeps no state between calls.
     Expected<Imported> (*parse)(std::string_view bytes, const std::string& name,
                                 const ReadOptions& options, const Progress& progress,
-                                std::stop_token stop);
+                                const std::stop_token& stop);
 };
 
 /// All importers, in one explicit list.
@@ -24,11 +24,11 @@ const std::vector<Importer>& importers();
 /// limit.
 Expected<Imported> readLog(std::string_view bytes, const std::string& name,
                            const ReadOptions& options = {}, const Progress& progress = {},
-                           std::stop_token stop = {});
+                           const std::stop_token& stop = {});
 
 /// Reads a file with the surest importer; large plain text is streamed, never whole in memory.
 Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options = {},
-                               const Progress& progress = {}, std::stop_token stop = {});
+                               const Progress& progress = {}, const std::stop_token& stop = {});
 
 /// The text table a log amounts to, as the preview shows it: a spreadsheet's or MAT-file's cells as
 /// tab-separated lines, a packed file's content, plain text as it is; UTF-8, at most about 64 KiB.

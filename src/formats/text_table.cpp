@@ -149,7 +149,7 @@ void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect) {
 
 /// Signs from mode words: the word decides, an unknown word keeps the last known one.
 void signByMode(RawColumns& raw) {
-    int last = 0;
+    std::int8_t last = 0;
     for (std::size_t i = 0; i < raw.current.size(); ++i) {
         if (raw.mode[i] != 2) last = raw.mode[i];
         if (last != 0) raw.current[i] = std::abs(raw.current[i]) * last;
@@ -212,7 +212,7 @@ namespace {
 Expected<std::optional<Imported>> readTable(const TextSource& source, std::string_view head,
                                             const std::string& encoding, const std::string& name,
                                             const ReadOptions& options, const Progress& progress,
-                                            std::stop_token stop) {
+                                            const std::stop_token& stop) {
     auto guessed = guessDialect(head, name, options);
     if (!guessed) return tl::unexpected<Error>(guessed.error());
     Imported out;
@@ -334,7 +334,7 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
 
 Expected<Imported> readTextTable(std::string_view bytes, const std::string& name,
                                  const ReadOptions& options, const Progress& progress,
-                                 std::stop_token stop) {
+                                 const std::stop_token& stop) {
     if (bytes.empty())
         return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", name,
                     "a text table of a logger (CSV, TSV, TXT).");
@@ -351,7 +351,8 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
 
 Expected<std::optional<Imported>> streamTextFile(const std::filesystem::path& path,
                                                  const ReadOptions& options,
-                                                 const Progress& progress, std::stop_token stop) {
+                                                 const Progress& progress,
+                                                 const std::stop_token& stop) {
     constexpr std::size_t kStreamFrom = std::size_t{8} << 20;
     auto file = FileText::open(path);
     if (!file) return tl::unexpected<Error>(file.error());

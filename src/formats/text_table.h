@@ -67,12 +67,13 @@ using Progress = std::function<void(double)>;
 /// numbers, no voltage or current column, cancelled. Nothing is kept on error.
 Expected<Imported> readTextTable(std::string_view bytes, const std::string& name,
                                  const ReadOptions& options = {}, const Progress& progress = {},
-                                 std::stop_token stop = {});
+                                 const std::stop_token& stop = {});
 
 /// A large plain UTF-8 text file, read piece by piece and never whole in memory. Nothing (no error)
 /// for files that are small, packed or otherwise encoded: those are read whole.
 Expected<std::optional<Imported>> streamTextFile(const std::filesystem::path& path,
                                                  const ReadOptions& options,
-                                                 const Progress& progress, std::stop_token stop);
+                                                 const Progress& progress,
+                                                 const std::stop_token& stop);
 
 }  // namespace nk
