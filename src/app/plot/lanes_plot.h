@@ -59,6 +59,8 @@ class LanesPlot : public QCustomPlot {
     void resizeEvent(QResizeEvent* event) override;
 
   private:
+    static constexpr const char* kOverlay = "nk-overlay";  ///< layer above the curves, buffered
+    static constexpr const char* kShade = "nk-shade";      ///< layer below the grid
     struct Curve {
         std::span<const double> column;
         Pyramid pyramid;

@@ -13,19 +13,12 @@
 #include "app/shell/battery_card.h"
 #include "app/shell/data_export.h"
 #include "app/shell/main_window.h"
+#include "app/shell/main_window_text.h"
 #include "app/strength/resistance_dialog.h"
 #include "quantity/format.h"
 #include "quantity/units.h"
 
 namespace nk {
-
-namespace {
-
-QString text(const Error& e) {
-    return QString::fromStdString(e.text());
-}
-
-}  // namespace
 
 void MainWindow::afterChange(const Expected<void>& done) {
     if (!done) say(text(done.error()), true);

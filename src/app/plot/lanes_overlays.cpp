@@ -1,0 +1,164 @@
+// What lies over the curves: temperature limits, marks with words, evidence, cursor and pins.
+#include <algorithm>
+#include <cmath>
+
+#include "app/plot/lanes_plot.h"
+#include "app/theme/theme.h"
+
+namespace nk {
+
+void LanesPlot::drawTemperatureLimits() {
+    const Theme& t = currentTheme();
+    for (Lane& lane : lanes_) {
+        if (lane.kind != 2) continue;
+        for (const auto& [limit, words] : temperatureLimits_) {
+            QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);
+            if (!y->range().contains(limit)) continue;
+            auto* line = new QCPItemStraightLine(this);
+            line->setClipAxisRect(lane.rect);
+            for (QCPItemPosition* p : {line->point1, line->point2}) {
+                p->setAxes(lane.rect->axis(QCPAxis::atBottom), y);
+                p->setAxisRect(lane.rect);
+                p->setTypeX(QCPItemPosition::ptAxisRectRatio);
+            }
+            line->point1->setCoords(0, limit);
+            line->point2->setCoords(1, limit);
+            line->setPen(QPen(t.hazard, 1, Qt::DashDotLine));
+            markItems_.push_back(line);
+            auto* text = new QCPItemText(this);
+            text->position->setAxes(lane.rect->axis(QCPAxis::atBottom), y);
+            text->position->setAxisRect(lane.rect);
+            text->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+            text->position->setCoords(0.995, limit);
+            text->setPositionAlignment(
+                Qt::AlignRight | (y->range().center() < limit ? Qt::AlignTop : Qt::AlignBottom));
+            QFont f = font();
+            f.setPixelSize(11);
+            text->setFont(f);
+            text->setColor(t.hazard);
+            text->setText(words);
+            markItems_.push_back(text);
+        }
+    }
+}
+
+void LanesPlot::setMarks(std::vector<PlotMark> marks) {
+    for (QCPAbstractItem* item : markItems_) removeItem(item);
+    markItems_.clear();
+    marks_ = std::move(marks);
+    if (lanes_.empty()) return;
+    const Theme& t = currentTheme();
+    drawTemperatureLimits();
+    for (const PlotMark& mark : marks_) {
+        for (Lane& lane : lanes_) {
+            auto* line = new QCPItemStraightLine(this);
+            line->setClipAxisRect(lane.rect);
+            line->point1->setAxes(lane.rect->axis(QCPAxis::atBottom),
+                                  lane.rect->axis(QCPAxis::atLeft));
+            line->point2->setAxes(lane.rect->axis(QCPAxis::atBottom),
+                                  lane.rect->axis(QCPAxis::atLeft));
+            line->point1->setCoords(mark.time_s, 0);
+            line->point2->setCoords(mark.time_s, 1);
+            line->setPen(QPen(t.accent, 1, Qt::DashLine));
+            markItems_.push_back(line);
+        }
+        auto* words = new QCPItemText(this);
+        QCPAxisRect* top = lanes_.front().rect;
+        words->position->setAxes(top->axis(QCPAxis::atBottom), top->axis(QCPAxis::atLeft));
+        words->position->setAxisRect(top);
+        words->position->setTypeX(QCPItemPosition::ptPlotCoords);
+        words->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
+        words->position->setCoords(mark.time_s, 0);
+        words->setPositionAlignment(Qt::AlignHCenter | Qt::AlignBottom);
+        words->setClipToAxisRect(false);
+        QFont f = font();
+        f.setPixelSize(12);
+        f.setWeight(QFont::Medium);
+        words->setFont(f);
+        words->setColor(t.accent);
+        words->setText(mark.words);
+        words->setPadding(QMargins(0, 0, 0, 2));
+        markItems_.push_back(words);
+    }
+    placeOverlays();
+}
+
+void LanesPlot::setTemperatureLimits(std::vector<std::pair<double, QString>> limits) {
+    temperatureLimits_ = std::move(limits);
+    refill();
+    setMarks(marks_);
+}
+
+void LanesPlot::placeOverlays() {
+    if (lanes_.empty()) return;
+    for (Lane& lane : lanes_) {
+        const bool shaded = evidence_.has_value();
+        lane.shade->setVisible(shaded);
+        if (shaded) {
+            lane.shade->topLeft->setCoords(evidence_->from_s, 0);
+            lane.shade->bottomRight->setCoords(std::max(evidence_->to_s, evidence_->from_s), 1);
+        }
+        for (int p = 0; p < 2; ++p) {
+            lane.pins[p]->setVisible(pins_[p].has_value());
+            if (pins_[p])
+                lane.pins[p]->point1->setCoords(*pins_[p], 0),
+                    lane.pins[p]->point2->setCoords(*pins_[p], 1);
+        }
+        lane.cursor->setVisible(cursor_.has_value());
+        lane.dot->setVisible(cursor_.has_value() && lane.curves.size() == 1);
+        if (cursor_) {
+            const std::size_t k = recording_->nearest(*cursor_);
+            const double t = recording_->time_s()[k];
+            lane.cursor->point1->setCoords(t, 0);
+            lane.cursor->point2->setCoords(t, 1);
+            lane.dot->position->setCoords(t, lane.curves.front().column[k]);
+        }
+    }
+    if (bracket_ != nullptr) {
+        bracket_->setVisible(evidence_.has_value());
+        bracketText_->setVisible(evidence_.has_value());
+        if (evidence_) {
+            const double from = std::max(evidence_->from_s, rangeLow());
+            const double to = std::min(std::max(evidence_->to_s, evidence_->from_s), rangeHigh());
+            // At the foot of the top lane: marks with words stand at its head.
+            bracket_->left->setCoords(to, 0.965);
+            bracket_->right->setCoords(from, 0.965);
+            const double middle =
+                std::clamp(0.5 * (from + to), rangeLow() + 0.09 * (rangeHigh() - rangeLow()),
+                           rangeHigh() - 0.09 * (rangeHigh() - rangeLow()));
+            bracketText_->position->setCoords(middle, 0.945);
+            bracketText_->setPositionAlignment(Qt::AlignHCenter | Qt::AlignBottom);
+            bracketText_->setText(evidenceWords_);
+            QColor ground = currentTheme().plot;
+            ground.setAlpha(215);
+            bracketText_->setBrush(ground);
+            bracketText_->setPadding(QMargins(4, 1, 4, 1));
+        }
+    }
+    layer(kOverlay)->replot();
+}
+
+void LanesPlot::showEvidence(std::optional<Evidence> evidence, const QString& words) {
+    evidence_ = evidence && std::isfinite(evidence->from_s) ? evidence : std::nullopt;
+    evidenceWords_ = words;
+    if (evidence_) {
+        const double from = evidence_->from_s;
+        const double to = std::max(evidence_->to_s, from);
+        // Bring it into view when it is outside or too thin to see.
+        const double span = rangeHigh() - rangeLow();
+        if (to < rangeLow() || from > rangeHigh()) {
+            const double middle = 0.5 * (from + to);
+            const double half = std::max(span / 2, (to - from) * 0.75);
+            showRange(middle - half, middle + half);
+        }
+    }
+    placeOverlays();
+    replot(QCustomPlot::rpQueuedReplot);
+}
+
+void LanesPlot::setPin(int which, std::optional<double> time_s) {
+    pins_[which] = time_s;
+    placeOverlays();
+}
+
+}  // namespace nk

@@ -1,0 +1,21 @@
+// Small things all parts of the window need.
+#pragma once
+
+#include <QDateTime>
+#include <QString>
+
+#include "quantity/error.h"
+
+namespace nk {
+
+/// An error as one line for a person.
+inline QString text(const Error& e) {
+    return QString::fromStdString(e.text());
+}
+
+/// Seconds since 1970.
+inline double now_s() {
+    return static_cast<double>(QDateTime::currentMSecsSinceEpoch()) / 1000;
+}
+
+}  // namespace nk
