@@ -218,3 +218,72 @@ TEST_F(Cli, ReplayTakesRulesThatStartWithADash) {
     EXPECT_EQ(run({"replay", out, "--rule", "magic:1"}).status, 2);
     EXPECT_EQ(run({"replay", out}).status, 2);
 }
+
+TEST_F(Cli, RateFindsTheTrueCOfThePulseBatteryAndItsLimits) {
+    std::vector<std::string> logs;
+    for (const char* name : {"1c", "4c", "10c", "20c"}) {
+        logs.push_back((folder_ / (std::string(name) + ".csv")).string());
+        ASSERT_EQ(
+            run({"simulate", std::string("flash-pack-rate-") + name, "-o", logs.back()}).status, 0);
+    }
+    const std::vector<std::string> battery = {"--chemistry", "lipo", "--series",  "2",
+                                              "--rated-ah",  "2.2",  "--mass-kg", "0.12"};
+    const auto rate = [&](std::vector<std::string> more) {
+        std::vector<std::string> args = {"rate"};
+        args.insert(args.end(), logs.begin(), logs.end());
+        args.insert(args.end(), battery.begin(), battery.end());
+        args.insert(args.end(), more.begin(), more.end());
+        return run(args);
+    };
+    const Ran ran = rate({"--json"});
+    ASSERT_EQ(ran.status, 0) << ran.err;
+    const json j = json::parse(ran.out);
+    EXPECT_EQ(j["schema"], "narrow-knee/rate/1");
+    ASSERT_EQ(j["views"].size(), 4u);
+    double least = 1e9;
+    for (const json& view : j["views"]) {
+        EXPECT_NEAR(view["c_rate"].get<double>(), view["current_A"].get<double>() / 2.2, 1e-9);
+        EXPECT_GT(view["uncertainty_A"].get<double>(), 0) << view["view"];
+        if (view["view"] != "time" && view["view"] != "adiabatic")
+            least = std::min(least, view["c_rate"].get<double>());
+    }
+    EXPECT_NEAR(j["true_c"].get<double>(), least, 1e-9) << "the weakest limit decides";
+    // A higher floor and a lower top temperature can only lower the rating.
+    const json strict = json::parse(rate({"--json", "--top-temperature", "45"}).out);
+    EXPECT_LT(strict["true_c"].get<double>(), j["true_c"].get<double>());
+    const json floor = json::parse(rate({"--json", "--floor", "3.6"}).out);
+    EXPECT_LT(floor["views"][0]["c_rate"].get<double>(), j["views"][0]["c_rate"].get<double>());
+    // Text for people says the same number.
+    const Ran words = rate({});
+    EXPECT_EQ(words.status, 0);
+    EXPECT_THAT(words.out, testing::HasSubstr("heat"));
+    EXPECT_EQ(rate({"--empty-min", "0"}).status, 2);
+    EXPECT_EQ(run({"rate", (folder_ / "none.csv").string()}).status, 1);
+    EXPECT_EQ(run({"rate"}).status, 2);
+}
+
+TEST_F(Cli, CompareOfALogWithItselfIsOneAndOfTwoHasAnUncertainty) {
+    const std::string slow = (folder_ / "slow.csv").string();
+    const std::string fast = (folder_ / "fast.csv").string();
+    ASSERT_EQ(run({"simulate", "flash-pack-rate-1c", "-o", slow}).status, 0);
+    ASSERT_EQ(run({"simulate", "flash-pack-rate-4c", "-o", fast}).status, 0);
+    const auto compare = [](const std::string& a, const std::string& b) {
+        return run({"compare", a, b, "--chemistry", "lipo", "--series", "2", "--rated-ah", "2.2",
+                    "--json"});
+    };
+    const json same = json::parse(compare(slow, slow).out);
+    for (const char* ratio : {"capacity_ratio", "energy_ratio", "mean_voltage_ratio"})
+        EXPECT_DOUBLE_EQ(same[ratio]["value"].get<double>(), 1) << ratio;
+    const json j = json::parse(compare(slow, fast).out);
+    EXPECT_EQ(j["schema"], "narrow-knee/compare/1");
+    // Mean voltage is energy over charge, so the three ratios belong together.
+    EXPECT_NEAR(
+        j["energy_ratio"]["value"].get<double>(),
+        j["capacity_ratio"]["value"].get<double>() * j["mean_voltage_ratio"]["value"].get<double>(),
+        1e-9);
+    for (const char* ratio : {"capacity_ratio", "energy_ratio", "mean_voltage_ratio"})
+        EXPECT_GT(j[ratio]["uncertainty"].get<double>(), 0) << ratio;
+    EXPECT_FALSE(j["caveats"].empty()) << "different currents are said";
+    EXPECT_EQ(run({"compare", slow}).status, 2);
+    EXPECT_EQ(run({"compare", slow, (folder_ / "none.csv").string()}).status, 1);
+}

@@ -9,6 +9,7 @@
 #include "analysis/rating/rating.h"
 #include "analysis/resistance/current_step.h"
 #include "quantity/format.h"
+#include "quantity/uncertainty.h"
 
 namespace nk {
 
@@ -63,6 +64,8 @@ CompareSide compareSide(const AnalysisInput& in) {
         without.currentGain = 0;
         out.chargeUncertainty_Ah = chargeUncertainty_Ah(in.recording, e->sum, without);
         out.energy_Wh = -e->sum.energy_Wh;
+        out.voltageUncertainty_V =
+            rectangle(in.accuracy.voltageOffsetSteps * in.recording.voltageQuality().resolution);
         out.current_A = std::abs(e->meanCurrent_A);
         out.endVoltage_V = e->endVoltage_V;
         out.temperature_C = e->meanTemperature_C;
@@ -96,8 +99,16 @@ Comparison compareSides(const CompareSide& a, const CompareSide& b) {
     if (std::isfinite(a.charge_Ah) && std::isfinite(b.charge_Ah)) {
         out.capacity =
             ratio(b.charge_Ah, b.chargeUncertainty_Ah, a.charge_Ah, a.chargeUncertainty_Ah);
-        out.energy = ratio(b.energy_Wh, 0.002 * b.energy_Wh, a.energy_Wh, 0.002 * a.energy_Wh);
-        out.meanVoltage = ratio(b.energy_Wh / b.charge_Ah, 0, a.energy_Wh / a.charge_Ah, 0);
+        // Energy is charge times mean voltage (GUM 5.1.6: relative uncertainties of a product).
+        const double va = a.energy_Wh / a.charge_Ah;
+        const double vb = b.energy_Wh / b.charge_Ah;
+        const auto energyUncertainty = [](const CompareSide& side, double mean_V) {
+            return side.energy_Wh * std::hypot(side.chargeUncertainty_Ah / side.charge_Ah,
+                                               side.voltageUncertainty_V / mean_V);
+        };
+        out.energy =
+            ratio(b.energy_Wh, energyUncertainty(b, vb), a.energy_Wh, energyUncertainty(a, va));
+        out.meanVoltage = ratio(vb, b.voltageUncertainty_V, va, a.voltageUncertainty_V);
         if (std::isnan(out.firstTemperature_C)) out.firstTemperature_C = a.temperature_C;
         if (std::isnan(out.secondTemperature_C)) out.secondTemperature_C = b.temperature_C;
         const double rates = b.current_A / a.current_A;

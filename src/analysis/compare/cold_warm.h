@@ -37,6 +37,7 @@ struct CompareSide {
     };
     std::vector<Step> steps;
     double charge_Ah = kNaN, chargeUncertainty_Ah = kNaN, energy_Wh = kNaN;
+    double voltageUncertainty_V = kNaN;  ///< of the mean voltage, the meter's gain left out
     double current_A = kNaN, endVoltage_V = kNaN, temperature_C = kNaN;
     bool startedFull = false;
     double floor_V = kNaN;  ///< of the whole battery under load
