@@ -3,6 +3,7 @@
 #include <fast_float/fast_float.h>
 
 #include <array>
+#include <cmath>
 
 namespace nk {
 
@@ -148,7 +149,8 @@ std::optional<double> parseQuantity(std::string_view text, Quantity wanted) {
     const std::string clean = trimmed(text);
     double value = 0;
     const auto result = fast_float::from_chars(clean.data(), clean.data() + clean.size(), value);
-    if (result.ec != std::errc()) return std::nullopt;
+    // The words nan and inf are numbers to the parser, but not to us.
+    if (result.ec != std::errc() || !std::isfinite(value)) return std::nullopt;
     const std::string rest = trimmed(std::string_view(result.ptr, clean.data() + clean.size()));
     if (rest.empty()) return value;
     const auto unit = parseUnit(rest);

@@ -59,3 +59,56 @@ TEST(Format, ShowsAsManyDigitsAsTheUncertaintyCarries) {
     EXPECT_EQ(clockText(59.97, true), "0:01:00.0") << "rounded once";
     EXPECT_EQ(clockText(7862), "2:11:02");
 }
+
+TEST(Units, EverySpellingOfAUnitIsTheSameUnit) {
+    const std::vector<std::vector<const char*>> same = {
+        {"V", "v", "volt", "Volts"}, {"A", "amp", "Amps"}, {"s", "sec", "S"},
+        {"h", "hours", "Hour"},      {"°C", "degC", "C"},  {"mAh", "MAH", "mah"},
+        {"Ω", "ohm", "Ohms"},        {"W", "w", "watt"},
+    };
+    for (const auto& spellings : same) {
+        const auto first = parseUnit(spellings.front());
+        ASSERT_TRUE(first) << spellings.front();
+        for (const char* text : spellings) {
+            const auto unit = parseUnit(text);
+            ASSERT_TRUE(unit) << text;
+            EXPECT_EQ(unit->quantity, first->quantity) << text;
+            EXPECT_DOUBLE_EQ(unit->factor, first->factor) << text;
+            EXPECT_DOUBLE_EQ(unit->offset, first->offset) << text;
+        }
+    }
+}
+
+TEST(Units, FixedPointsOfTheTemperatureScales) {
+    // Steam and ice point, and where both scales meet (−40): definitions of the scales.
+    const Unit f = *parseUnit("°F");
+    EXPECT_NEAR(f.toInside(32), 0, 1e-12);
+    EXPECT_NEAR(f.toInside(212), 100, 1e-12);
+    EXPECT_NEAR(f.toInside(-40), -40, 1e-12);
+    EXPECT_NEAR(parseUnit("K")->toInside(0), -273.15, 1e-12);
+}
+
+TEST(Units, AQuantityIsReadWholeOrNotAtAll) {
+    for (const char* bad :
+         {"", " ", "mV", "5 5mV", "5mV!", "1e", "--5mV", "0x10V", "nan", "inf", "1,5,5V", "5 mV V"})
+        EXPECT_FALSE(parseQuantity(bad, Quantity::Voltage)) << bad;
+    EXPECT_NEAR(*parseQuantity("-0.5e-3 V", Quantity::Voltage), -0.0005, 1e-15);
+    EXPECT_NEAR(*parseQuantity("3.3", Quantity::Voltage), 3.3, 1e-15);
+}
+
+TEST(Format, NumbersStayShortAndHonest) {
+    // The expanded uncertainty carries two digits (GUM 7.2.6) whatever its size.
+    EXPECT_EQ(decimalsFor(0.012), 3);
+    EXPECT_EQ(decimalsFor(0.5), 1);
+    EXPECT_EQ(decimalsFor(40), 0);
+    EXPECT_EQ(decimalsFor(1e-12), 6) << "never more than six decimals";
+    EXPECT_GE(decimalsFor(kNaN), 0);
+    EXPECT_EQ(valueText(kNaN, kNaN, "V").value, "–");
+    EXPECT_TRUE(valueText(3.7, kNaN, "V").plusMinus.empty()) << "no uncertainty is not ± 0";
+    EXPECT_EQ(durationText(42), "42\u2009s");
+    for (const double seconds : {0.0, 59.4, 60.0, 3599.9, 3600.0, 86'400.0, 1e7}) {
+        EXPECT_FALSE(durationText(seconds).empty()) << seconds;
+        EXPECT_EQ(durationText(seconds).find("h 60"), std::string::npos) << seconds;
+        EXPECT_EQ(clockText(seconds).find(":60"), std::string::npos) << seconds;
+    }
+}
