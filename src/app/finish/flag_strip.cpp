@@ -33,10 +33,7 @@ void FlagStrip::setFlags(std::vector<Flag> flags) {
 }
 
 void FlagStrip::setView(double low_s, double high_s, int left, int right) {
-    low_ = low_s;
-    high_ = std::max(high_s, low_s + 1e-9);
-    left_ = left;
-    right_ = right;
+    scale_ = TimeScale::over(low_s, high_s, left, right);
     arrange();
     update();
 }
@@ -60,13 +57,6 @@ QRect FlagStrip::flagRect(int rule) const {
     return {};
 }
 
-double FlagStrip::xOf(double t) const {
-    return left_ + (t - low_) / (high_ - low_) * (right_ - left_);
-}
-double FlagStrip::timeAt(double x) const {
-    return low_ + (x - left_) / std::max(1, right_ - left_) * (high_ - low_);
-}
-
 void FlagStrip::arrange() {
     places_.assign(flags_.size(), {});
     QFont f = font();
@@ -87,10 +77,10 @@ void FlagStrip::arrange() {
     int parked = 0;
     for (const std::size_t k : order) {
         const int width = metrics.horizontalAdvance(flags_[k].label) + 12;
-        const bool standing = std::isfinite(flags_[k].time_s) && flags_[k].time_s <= high_ &&
-                              flags_[k].time_s >= low_;
-        const int x = standing ? static_cast<int>(std::lround(xOf(flags_[k].time_s))) : left_;
-        const bool leftwards = standing && x + width > right_;
+        const bool standing = std::isfinite(flags_[k].time_s) && scale_.holds(flags_[k].time_s);
+        const int x =
+            standing ? static_cast<int>(std::lround(scale_.xOf(flags_[k].time_s))) : scale_.left;
+        const bool leftwards = standing && x + width > scale_.right;
         QRect box(leftwards ? x - width : x, 0, width, kRow - 3);
         int row = -1;
         for (int r = 0; r < kRows && row < 0; ++r) {
@@ -122,9 +112,9 @@ void FlagStrip::paintEvent(QPaintEvent*) {
     f.setPixelSize(12);
     f.setWeight(QFont::Medium);
     p.setFont(f);
-    if (std::isfinite(full_s_) && full_s_ >= low_ && full_s_ <= high_) {
+    if (std::isfinite(full_s_) && scale_.holds(full_s_)) {
         p.setPen(QPen(t.accent, 1, Qt::DashLine));
-        p.drawLine(QPointF(xOf(full_s_), 0), QPointF(xOf(full_s_), height()));
+        p.drawLine(QPointF(scale_.xOf(full_s_), 0), QPointF(scale_.xOf(full_s_), height()));
     }
     for (std::size_t k = 0; k < flags_.size(); ++k) {
         const Flag& flag = flags_[k];
@@ -155,7 +145,7 @@ void FlagStrip::paintEvent(QPaintEvent*) {
     if (hasFocus()) {
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(t.accent, 1, Qt::DotLine));
-        p.drawRect(QRect(left_, 0, right_ - left_, height() - 1));
+        p.drawRect(QRect(scale_.left, 0, scale_.right - scale_.left, height() - 1));
     }
 }
 
@@ -180,7 +170,8 @@ void FlagStrip::mouseMoveEvent(QMouseEvent* event) {
         return;
     }
     moved_ = true;
-    Q_EMIT flagDragged(dragged_, std::clamp(timeAt(event->position().x() - grab_), low_, high_));
+    Q_EMIT flagDragged(dragged_, std::clamp(scale_.timeAt(event->position().x() - grab_),
+                                            scale_.low_s, scale_.high_s));
 }
 
 void FlagStrip::mouseReleaseEvent(QMouseEvent*) {
@@ -208,11 +199,11 @@ void FlagStrip::keyPressEvent(QKeyEvent* event) {
             if (at < 0 || !flags_[static_cast<std::size_t>(at)].movable) return;
             const double now = flags_[static_cast<std::size_t>(at)].time_s;
             const double step =
-                (high_ - low_) * (event->modifiers() & Qt::ShiftModifier ? 0.002 : 0.01);
-            const double from = std::isfinite(now) ? now : high_;
-            Q_EMIT flagDragged(
-                selected_,
-                std::clamp(from + (event->key() == Qt::Key_Right ? step : -step), low_, high_));
+                scale_.span_s() * (event->modifiers() & Qt::ShiftModifier ? 0.002 : 0.01);
+            const double from = std::isfinite(now) ? now : scale_.high_s;
+            Q_EMIT flagDragged(selected_,
+                               std::clamp(from + (event->key() == Qt::Key_Right ? step : -step),
+                                          scale_.low_s, scale_.high_s));
             Q_EMIT flagDropped(selected_);
             return;
         }

@@ -6,6 +6,8 @@
 #include <QWidget>
 #include <vector>
 
+#include "app/plot/time_scale.h"
+
 namespace nk {
 
 struct Flag {
@@ -51,14 +53,12 @@ class FlagStrip : public QWidget {
     };
     void arrange();
     int flagAt(const QPoint& p) const;
-    double timeAt(double x) const;
-    double xOf(double time_s) const;
 
     std::vector<Flag> flags_;
     std::vector<Place> places_;
-    double low_ = 0, high_ = 1, full_s_ = 0;
+    TimeScale scale_;
+    double full_s_ = 0;
     QString fullWords_;
-    int left_ = 52, right_ = 400;
     int selected_ = -1;
     int dragged_ = -1;
     bool moved_ = false;

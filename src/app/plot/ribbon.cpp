@@ -32,20 +32,13 @@ void Ribbon::setSteps(const Steps& steps) {
 }
 
 void Ribbon::setView(double low_s, double high_s, int left, int right) {
-    low_ = low_s;
-    high_ = std::max(high_s, low_s + 1e-9);
-    left_ = left;
-    right_ = right;
+    scale_ = TimeScale::over(low_s, high_s, left, right);
     update();
 }
 
-double Ribbon::xOf(double t) const {
-    return left_ + (t - low_) / (high_ - low_) * (right_ - left_);
-}
-
 int Ribbon::stepAt(int x) const {
-    if (steps_.list.empty() || x < left_ || x > right_) return -1;
-    return steps_.at(low_ + (high_ - low_) * (x - left_) / std::max(1, right_ - left_));
+    if (steps_.list.empty() || x < scale_.left || x > scale_.right) return -1;
+    return steps_.at(scale_.timeAt(x));
 }
 
 void Ribbon::select(int index) {
@@ -61,7 +54,7 @@ void Ribbon::paintEvent(QPaintEvent*) {
     const Theme& t = currentTheme();
     QPainter p(this);
     p.fillRect(rect(), t.window);
-    p.setClipRect(QRect(left_, 0, right_ - left_ + 1, height()));
+    p.setClipRect(QRect(scale_.left, 0, scale_.right - scale_.left + 1, height()));
     QFont font = this->font();
     font.setPixelSize(12);
     font.setWeight(QFont::Medium);
@@ -69,9 +62,9 @@ void Ribbon::paintEvent(QPaintEvent*) {
     const QFontMetrics metrics(font);
     for (std::size_t k = 0; k < steps_.list.size(); ++k) {
         const Step& s = steps_.list[k];
-        if (s.end_s < low_ || s.start_s > high_) continue;
-        const double a = std::max<double>(xOf(s.start_s), left_ - 4);
-        const double b = std::min<double>(xOf(s.end_s), right_ + 4);
+        if (s.end_s < scale_.low_s || s.start_s > scale_.high_s) continue;
+        const double a = std::max<double>(scale_.xOf(s.start_s), scale_.left - 4);
+        const double b = std::min<double>(scale_.xOf(s.end_s), scale_.right + 4);
         const QRectF block(a, 3, std::max(1.0, b - a - 1), height() - 6);
         QColor fill = t.otherBlock;
         Qt::BrushStyle pattern = Qt::NoBrush;
@@ -130,22 +123,18 @@ void Ribbon::paintEvent(QPaintEvent*) {
     }
     if (edge_ >= 0) {
         p.setPen(QPen(t.accent, 2));
-        p.drawLine(QPointF(xOf(edgeTime_s_), 0), QPointF(xOf(edgeTime_s_), height()));
+        p.drawLine(QPointF(scale_.xOf(edgeTime_s_), 0), QPointF(scale_.xOf(edgeTime_s_), height()));
     }
     if (hasFocus()) {
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(t.accent, 1, Qt::DotLine));
-        p.drawRect(QRect(left_, 0, right_ - left_, height() - 1));
+        p.drawRect(QRect(scale_.left, 0, scale_.right - scale_.left, height() - 1));
     }
-}
-
-double Ribbon::timeAt(double x) const {
-    return low_ + (high_ - low_) * (x - left_) / std::max(1, right_ - left_);
 }
 
 int Ribbon::edgeAt(int x) const {
     for (std::size_t k = 1; k < steps_.list.size(); ++k)
-        if (std::abs(xOf(steps_.list[k].start_s) - x) <= 4) return static_cast<int>(k);
+        if (std::abs(scale_.xOf(steps_.list[k].start_s) - x) <= 4) return static_cast<int>(k);
     return -1;
 }
 
@@ -157,7 +146,7 @@ void Ribbon::mouseMoveEvent(QMouseEvent* event) {
     }
     const Step& before = steps_.list[static_cast<std::size_t>(edge_) - 1];
     const Step& after = steps_.list[static_cast<std::size_t>(edge_)];
-    edgeTime_s_ = std::clamp(timeAt(event->position().x()), before.start_s, after.end_s);
+    edgeTime_s_ = std::clamp(scale_.timeAt(event->position().x()), before.start_s, after.end_s);
     update();
 }
 
@@ -165,7 +154,8 @@ void Ribbon::mouseReleaseEvent(QMouseEvent*) {
     if (edge_ < 0) return;
     const int edge = std::exchange(edge_, -1);
     update();
-    if (std::abs(xOf(edgeTime_s_) - xOf(steps_.list[static_cast<std::size_t>(edge)].start_s)) > 2)
+    if (std::abs(scale_.xOf(edgeTime_s_) -
+                 scale_.xOf(steps_.list[static_cast<std::size_t>(edge)].start_s)) > 2)
         Q_EMIT edgeMoved(edge, edgeTime_s_);
 }
 
@@ -197,8 +187,8 @@ void Ribbon::contextMenuEvent(QContextMenuEvent* event) {
     const int index = keyboard ? selected_ : stepAt(event->pos().x());
     if (index < 0) return;
     const Step& s = steps_.list[static_cast<std::size_t>(index)];
-    showMenu(index, keyboard ? 0.5 * (s.start_s + s.end_s) : timeAt(event->pos().x()),
-             keyboard ? mapToGlobal(QPoint(static_cast<int>(xOf(s.start_s)), height()))
+    showMenu(index, keyboard ? 0.5 * (s.start_s + s.end_s) : scale_.timeAt(event->pos().x()),
+             keyboard ? mapToGlobal(QPoint(static_cast<int>(scale_.xOf(s.start_s)), height()))
                       : event->globalPos());
 }
 
@@ -239,7 +229,7 @@ void Ribbon::keyPressEvent(QKeyEvent* event) {
             Q_EMIT joinRequested(selected_);
     } else if (selected_ > 0 && (event->key() == Qt::Key_Comma || event->key() == Qt::Key_Period)) {
         // The edge before the selected step, by a hundredth of what is shown.
-        const double step = 0.01 * (high_ - low_) * (event->key() == Qt::Key_Comma ? -1 : 1);
+        const double step = 0.01 * scale_.span_s() * (event->key() == Qt::Key_Comma ? -1 : 1);
         const double at = steps_.list[static_cast<std::size_t>(selected_)].start_s + step;
         Q_EMIT edgeMoved(selected_, at);
     } else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) &&

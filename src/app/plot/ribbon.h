@@ -4,6 +4,7 @@
 
 #include <QWidget>
 
+#include "app/plot/time_scale.h"
 #include "steps/step.h"
 
 namespace nk {
@@ -43,14 +44,11 @@ class Ribbon : public QWidget {
     void showMenu(int index, double time_s, const QPoint& at);
     /// The step whose left edge is near x, or −1.
     int edgeAt(int x) const;
-    double timeAt(double x) const;
 
-    double xOf(double time_s) const;
     int stepAt(int x) const;
 
     Steps steps_;
-    double low_ = 0, high_ = 1;
-    int left_ = 52, right_ = 400;
+    TimeScale scale_;
     int selected_ = -1;
     int edge_ = -1;          ///< the edge that is being dragged
     double edgeTime_s_ = 0;  ///< where it is now
