@@ -6,127 +6,13 @@
 #include <cmath>
 
 #include "number.h"
+#include "table_shape.h"
 
 namespace nk {
-
-void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells) {
-    cells.clear();
-    std::size_t at = 0;
-    const bool spaces = delimiter == ' ';
-    while (at <= line.size()) {
-        if (spaces) {
-            while (at < line.size() && (line[at] == ' ' || line[at] == '\t')) ++at;
-            if (at >= line.size()) break;
-        }
-        std::size_t end;
-        if (at < line.size() && line[at] == '"') {
-            const std::size_t close = line.find('"', at + 1);
-            end = close == std::string_view::npos ? line.size() : line.find(delimiter, close);
-        } else {
-            end = line.find(delimiter, at);
-            if (spaces && line.find('\t', at) < end) end = line.find('\t', at);
-        }
-        if (end == std::string_view::npos) end = line.size();
-        cells.push_back(line.substr(at, end - at));
-        at = end + 1;
-        if (end == line.size()) break;
-    }
-}
-
-std::vector<std::string_view> firstLines(std::string_view text, std::size_t limit) {
-    std::vector<std::string_view> lines;
-    std::size_t at = 0;
-    while (at < text.size() && lines.size() < limit) {
-        std::size_t end = text.find('\n', at);
-        if (end == std::string_view::npos) end = text.size();
-        std::string_view line = text.substr(at, end - at);
-        if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
-        lines.push_back(line);
-        at = end + 1;
-    }
-    return lines;
-}
 
 namespace {
 
 constexpr std::size_t kSampleLines = 400;
-constexpr std::size_t kMostColumns = 4096;
-
-bool looksLikeTime(std::string_view cell) {
-    static const TimeStyle style;
-    return parseClock(cell, style).has_value() || parseDateTime(cell, style).has_value() ||
-           parseDateTime(cell, {TimeShape::DateTime, DateOrder::MonthDayYear, false, '.'})
-               .has_value();
-}
-
-struct Shape {
-    char delimiter = ',';
-    char decimal = '.';
-    std::size_t columns = 0;
-    double score = 0;
-};
-
-std::size_t countNumeric(const std::vector<std::string_view>& cells, char decimal) {
-    std::size_t numeric = 0;
-    for (const auto cell : cells) {
-        const auto c = trimCell(cell);
-        if (c.empty()) continue;
-        double value = 0;
-        std::size_t used = 0;
-        if (parseNumberPrefix(c, decimal, value, used)) {
-            if (used == c.size() || parseUnit(c.substr(used))) {
-                ++numeric;
-                continue;
-            }
-        }
-        // "1,234" alone may be either; with its decimal sign it is a number with thousands marks.
-        const bool grouped = c.find(decimal) != std::string_view::npos && parseGrouped(c, decimal);
-        if (looksLikeTime(c) || grouped) ++numeric;
-    }
-    return numeric;
-}
-
-Shape findShape(const std::vector<std::string_view>& lines, const ReadOptions& options) {
-    Shape best;
-    std::vector<std::string_view> cells;
-    for (const char delimiter : {';', '\t', ',', '|', ' '}) {
-        for (const char decimal : {'.', ','}) {
-            if (delimiter == ',' && decimal == ',') continue;
-            if (options.delimiter != 0 && delimiter != options.delimiter) continue;
-            if (options.decimal != 0 && decimal != options.decimal) continue;
-            // Column counts of the lines that are mostly numbers.
-            std::vector<std::pair<std::size_t, double>> rows;
-            for (const auto line : lines) {
-                splitCells(line, delimiter, cells);
-                if (cells.size() < 2 || cells.size() > kMostColumns) continue;
-                const std::size_t numeric = countNumeric(cells, decimal);
-                if (numeric < 2) continue;
-                rows.emplace_back(cells.size(),
-                                  static_cast<double>(numeric) / static_cast<double>(cells.size()));
-            }
-            if (rows.empty()) continue;
-            std::map<std::size_t, std::size_t> counts;
-            for (const auto& [n, share] : rows) ++counts[n];
-            const auto common =
-                std::max_element(counts.begin(), counts.end(),
-                                 [](const auto& a, const auto& b) { return a.second < b.second; });
-            double shares = 0;
-            for (const auto& [n, share] : rows)
-                if (n == common->first) shares += share * share;
-            // A dot decimal wins a tie; a space as delimiter needs to be clearly better.
-            const double score =
-                shares * (decimal == '.' ? 1.0 : 0.999) * (delimiter == ' ' ? 0.9 : 1.0);
-            if (score > best.score * 1.0001) best = {delimiter, decimal, common->first, score};
-        }
-    }
-    return best;
-}
-
-/// True when the line has the table's width and most of its cells are numbers or times.
-bool isDataLine(const std::vector<std::string_view>& cells, const Shape& shape) {
-    if (cells.size() + 1 < shape.columns || cells.size() > shape.columns + 1) return false;
-    return countNumeric(cells, shape.decimal) >= 2;
-}
 
 std::string joinTitles(const std::vector<Column>& columns) {
     std::string out;
@@ -267,7 +153,7 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         "a table with at least a voltage and a current column, separated by comma, semicolon, tab "
         "or spaces.";
     const auto lines = firstLines(text, kSampleLines);
-    const Shape shape = findShape(lines, options);
+    const TableShape shape = findShape(lines, options);
     if (shape.columns < 2) {
         const bool anyDigit = std::any_of(
             text.begin(),

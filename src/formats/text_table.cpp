@@ -11,6 +11,7 @@
 #include "clean.h"
 #include "dialect.h"
 #include "row_parser.h"
+#include "table_shape.h"
 #include "text_source.h"
 
 namespace nk {

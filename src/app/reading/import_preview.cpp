@@ -15,6 +15,7 @@
 
 #include "app/theme/theme.h"
 #include "formats/dialect.h"
+#include "formats/table_shape.h"
 #include "recording/pyramid.h"
 
 namespace nk {

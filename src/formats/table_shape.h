@@ -1,0 +1,36 @@
+// The shape of a text table, before anything is known of its meaning: lines, cells, delimiter and
+// decimal sign.
+#pragma once
+
+#include <string_view>
+#include <vector>
+
+#include "text_table.h"
+
+namespace nk {
+
+/// Splits a line into cells. Quoted cells keep their delimiters; runs of spaces count as one when
+/// the delimiter is a space.
+void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells);
+
+/// The first `limit` lines of a text, without line ends.
+std::vector<std::string_view> firstLines(std::string_view text, std::size_t limit);
+
+struct TableShape {
+    char delimiter = ',';
+    char decimal = '.';
+    std::size_t columns = 0;
+    double score = 0;
+};
+
+/// The delimiter and decimal sign that make the most even table of numbers and times; a score of 0
+/// when there is none. What `options` fix is not tried otherwise.
+TableShape findShape(const std::vector<std::string_view>& lines, const ReadOptions& options);
+
+/// True when the line has the table's width and most of its cells are numbers or times.
+bool isDataLine(const std::vector<std::string_view>& cells, const TableShape& shape);
+
+/// How many cells hold a number (with a unit behind it or not), a clock time or a date.
+std::size_t countNumeric(const std::vector<std::string_view>& cells, char decimal);
+
+}  // namespace nk
