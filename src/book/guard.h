@@ -5,6 +5,7 @@
 #include <SQLiteCpp/SQLiteCpp.h>
 #include <fmt/format.h>
 
+#include <exception>
 #include <new>
 #include <string>
 
@@ -36,6 +37,9 @@ auto guarded(const std::string& where, const char* what, Work work) -> decltype(
         return failed(plainReason(e));
     } catch (const std::bad_alloc&) {
         return failed("not enough memory");
+    } catch (const std::exception& e) {
+        // Sizes that cannot be, values of the wrong kind: a damaged book, never a crash.
+        return failed(fmt::format("the book is damaged ({})", e.what()));
     }
 }
 

@@ -84,9 +84,13 @@ RecordingSummary readSummary(const std::string& text) {
     if (j.is_discarded() || !j.is_object()) return s;
     s.capacity_Ah = real(j, "capacity_Ah");
     s.health_percent = real(j, "health_percent");
-    s.conditions = j.value("conditions", "");
-    s.hazard = j.value("hazard", false);
-    s.version = j.value("version", 0);
+    try {
+        s.conditions = j.value("conditions", "");
+        s.hazard = j.value("hazard", false);
+        s.version = j.value("version", 0);
+    } catch (const json::exception&) {
+        return {};  // version 0: it is computed anew
+    }
     return s;
 }
 

@@ -19,6 +19,19 @@ void bindOrNull(SQLite::Statement& statement, int index, double value) {
         statement.bind(index);
 }
 
+/// What every analysis takes for granted; a damaged book may break it.
+bool consistent(const RecordingData& d) {
+    const std::size_t n = d.time_s.size();
+    for (std::size_t k = 0; k < n; ++k)
+        if (!std::isfinite(d.time_s[k]) || (k > 0 && d.time_s[k] < d.time_s[k - 1])) return false;
+    for (std::size_t k = 0; k < d.gaps.size(); ++k)
+        if (d.gaps[k].before + 1 >= n || (k > 0 && d.gaps[k].before <= d.gaps[k - 1].before))
+            return false;
+    return std::ranges::all_of(d.repairs, [&](const Repair& r) {
+        return r.index < n && r.channel >= Channel::Voltage && r.channel <= Channel::Time;
+    });
+}
+
 }  // namespace
 
 Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_token stop) {
@@ -172,6 +185,8 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                 column(fmt::format("cell_V_{}", k + 1), d.cells_V[k], true);
             for (std::size_t k = 0; k < d.moreTemperatures_C.size(); ++k)
                 column(fmt::format("temperature_C_{}", k + 2), d.moreTemperatures_C[k], true);
+            if (!consistent(d))
+                throw Refused{storageError("Samples or notes of this recording are damaged.")};
             return Recording::make(std::move(d));
         });
 }

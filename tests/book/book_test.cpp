@@ -236,6 +236,74 @@ TEST_F(Book, VerifyFindsDamage) {
     EXPECT_FALSE(book->load(1));
 }
 
+TEST_F(Book, DamageByChanceIsAnErrorOrReadsBackNeverACrash) {
+    auto book = open();
+    const auto id = add(*book, cycle());
+    const auto whole = book->load(id);
+    ASSERT_TRUE(whole);
+    SQLite::Database db(path_.string(), SQLite::OPEN_READWRITE, 5000);
+    const std::string notes = db.execAndGet("SELECT notes FROM recording WHERE id=1").getString();
+    const auto store = [&](const std::string& text) {
+        SQLite::Statement q(db, "UPDATE recording SET notes=? WHERE id=1");
+        q.bind(1, text);
+        q.exec();
+    };
+    // Notes that point where nothing is, or are of the wrong kind.
+    for (const char* damaged :
+         {"", "{}", "[]", "null",
+          R"({"problems": [], "repairs": [], "gaps": [[999999999, 5, false]]})",
+          R"({"problems": [], "repairs": [[999999999, 0, 1.0, "spike"]], "gaps": []})",
+          R"({"problems": [], "repairs": [[1, 77, 1.0, "spike"]], "gaps": []})",
+          R"({"problems": [], "repairs": [], "gaps": [[5, 1, false], [5, 1, false]]})",
+          R"({"problems": [], "repairs": [], "gaps": [], "cells": 99999999999999})",
+          R"({"problems": [], "repairs": [], "gaps": [], "cells": -1})"}) {
+        store(damaged);
+        EXPECT_FALSE(book->load(id)) << damaged;
+    }
+    std::mt19937 random(11);
+    int readable = 0;
+    for (int k = 0; k < 300; ++k) {
+        std::string text = notes;
+        for (int n = 0; n < 3; ++n)
+            text[random() % text.size()] = static_cast<char>(' ' + random() % 95);
+        store(text);
+        readable += book->load(id) ? 1 : 0;
+    }
+    store(notes);
+    // A changed count of samples, and chunks with bytes changed.
+    for (const char* count : {"-1", "0", "1", "9223372036854775807"}) {
+        db.exec(std::string("UPDATE recording SET samples=") + count + " WHERE id=1");
+        EXPECT_FALSE(book->load(id)) << count;
+    }
+    SQLite::Statement back(db, "UPDATE recording SET samples=? WHERE id=1");
+    back.bind(1, static_cast<std::int64_t>((*whole)->size()));
+    back.exec();
+    const std::string good = packChunk(
+        (*whole)->time_s().subspan(0, std::min<std::size_t>((*whole)->size(), kChunkSamples)));
+    const auto storeChunk = [&](const std::string& blob) {
+        SQLite::Statement q(db,
+                            "UPDATE sample_chunk SET data=? WHERE channel='time_s' AND chunk=0");
+        q.bind(1, blob.data(), static_cast<int>(blob.size()));
+        ASSERT_EQ(q.exec(), 1);
+    };
+    for (int k = 0; k < 200; ++k) {
+        std::string blob = good;
+        blob[random() % blob.size()] = static_cast<char>(random());
+        storeChunk(blob);
+        if (const auto r = book->load(id)) {
+            const auto t = (*r)->time_s();
+            EXPECT_TRUE(std::is_sorted(t.begin(), t.end()));
+        }
+    }
+    storeChunk(good);
+    EXPECT_TRUE(book->load(id)) << "mended, it reads again";
+    // A summary of the wrong kind is none; the shelf still opens.
+    db.exec(R"(UPDATE recording SET summary='{"conditions": 5, "hazard": "x"}')");
+    ASSERT_TRUE(book->recordings());
+    EXPECT_EQ(book->recordings()->front().summary.version, 0);
+    RecordProperty("readable_after_three_changed_letters", readable);
+}
+
 TEST_F(Book, BackupIsAWholeBook) {
     auto book = open();
     add(*book, cycle());
