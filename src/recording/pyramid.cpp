@@ -64,6 +64,13 @@ MinMax Pyramid::range(std::size_t first, std::size_t last) const {
     return out;
 }
 
+std::size_t Pyramid::alignment(std::size_t samples) {
+    if (samples < 8 * kBase) return 1;
+    std::size_t block = kBase;
+    while (samples >= 8 * block * kFactor) block *= kFactor;
+    return block;
+}
+
 std::size_t Pyramid::bytes() const {
     std::size_t sum = 0;
     for (const auto& level : levels_) sum += level.size() * sizeof(MinMax);

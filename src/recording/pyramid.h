@@ -23,6 +23,10 @@ class Pyramid {
     MinMax range(std::size_t first, std::size_t last) const;
     std::size_t bytes() const;
 
+    /// The largest block of any level of which `samples` hold at least eight; 1 when none. A range
+    /// that begins and ends at multiples of it is answered without touching a sample.
+    static std::size_t alignment(std::size_t samples);
+
   private:
     static constexpr std::size_t kBase = 64;  ///< samples in a block of the lowest level
     static constexpr std::size_t kFactor = 8;

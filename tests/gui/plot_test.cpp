@@ -1,6 +1,8 @@
 // The curve shows what was measured, however many samples share a pixel.
 #include <gtest/gtest.h>
 
+#include <QSignalSpy>
+#include <QTest>
 #include <cmath>
 #include <limits>
 
@@ -104,6 +106,95 @@ TEST(Plot, ZoomStaysInsideTheLog) {
     plot.showAll();
     EXPECT_EQ(plot.rangeLow(), 0);
     EXPECT_EQ(plot.rangeHigh(), 9999);
+}
+
+/// Upper and lower end of the curve's colour in the middle pixel column of a grabbed lane.
+std::pair<int, int> inkOf(LanesPlot& plot, int x) {
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+    const QImage image = plot.grab().toImage();
+    const QColor ink = plot.graph(0)->pen().color();
+    const auto* rect = plot.graph(0)->keyAxis()->axisRect();
+    int top = 0, bottom = 0;
+    for (int y = rect->top(); y <= rect->bottom(); ++y) {
+        if (image.pixelColor(x, y) != ink) continue;
+        if (top == 0) top = y;
+        bottom = y;
+    }
+    return {top, bottom};
+}
+
+TEST(Plot, ADenseCurveCoversFromItsLowestToItsHighestValue) {
+    // A square wave of a period of 20 s over 400,000 s: every pixel column holds both levels.
+    constexpr std::size_t kSamples = 400'000;
+    std::vector<double> t(kSamples), v(kSamples), i(kSamples, 0.5);
+    for (std::size_t k = 0; k < kSamples; ++k)
+        t[k] = static_cast<double>(k), v[k] = k % 20 < 10 ? 3.3 : 4.1;
+    LanesPlot plot;
+    plot.resize(900, 600);
+    plot.show();
+    plot.setRecording(test::recording(t, v, i));
+    const QCPAxis* y = plot.graph(0)->valueAxis();
+    for (const int x : {120, 450, 700}) {
+        const auto [top, bottom] = inkOf(plot, x);
+        EXPECT_NEAR(top, y->coordToPixel(4.1), 1.5) << x;
+        EXPECT_NEAR(bottom, y->coordToPixel(3.3), 1.5) << x;
+    }
+    // Zoomed in, the same wave is a line again: between the levels there is paper.
+    plot.showRange(1000, 1060);
+    int covered = 0;
+    int looked = 0;
+    for (int x = 100; x < 860; x += 4) {
+        const auto [top, bottom] = inkOf(plot, x);
+        ++looked;
+        covered += bottom - top > 100 ? 1 : 0;
+    }
+    EXPECT_LT(covered, looked / 4);
+}
+
+TEST(Plot, IsReadAndMovedByKeyboard) {
+    LanesPlot plot;
+    plot.resize(900, 600);
+    plot.show();
+    plot.setRecording(flatWithSpike(10'000, 5000));
+    plot.setFocus();
+    QTest::keyClick(&plot, Qt::Key_Plus);
+    const double span = plot.rangeHigh() - plot.rangeLow();
+    EXPECT_NEAR(span, 0.7 * 9999, 1);
+    const double low = plot.rangeLow();
+    QTest::keyClick(&plot, Qt::Key_Right);
+    EXPECT_NEAR(plot.rangeLow(), low + 0.1 * span, 1);
+    QTest::keyClick(&plot, Qt::Key_Left);
+    EXPECT_NEAR(plot.rangeLow(), low, 1);
+    QTest::keyClick(&plot, Qt::Key_Minus);
+    EXPECT_NEAR(plot.rangeHigh() - plot.rangeLow(), 9999, 1);
+    QTest::keyClick(&plot, Qt::Key_Plus);
+    QTest::keyClick(&plot, Qt::Key_Home);
+    EXPECT_EQ(plot.rangeLow(), 0);
+    EXPECT_EQ(plot.rangeHigh(), 9999);
+    QSignalSpy pins(&plot, &LanesPlot::pinRequested);
+    QTest::keyClick(&plot, Qt::Key_A);
+    QTest::keyClick(&plot, Qt::Key_B);
+    ASSERT_EQ(pins.size(), 2);
+    EXPECT_EQ(pins[0][0].toInt(), 0);
+    EXPECT_EQ(pins[1][0].toInt(), 1);
+}
+
+TEST(Plot, ATemperatureLimitComesIntoViewWhenTheBatteryGetsNear) {
+    const auto highest = [](double warmest_C) {
+        std::vector<double> t, v, i, c;
+        for (int k = 0; k < 1000; ++k)
+            t.push_back(k), v.push_back(3.7), i.push_back(1),
+                c.push_back(20 + (warmest_C - 20) * k / 999.0);
+        LanesPlot plot;
+        plot.resize(900, 600);
+        plot.show();
+        plot.setRecording(test::recording(t, v, i, c));
+        plot.setTemperatureLimits({{45.0, "no charging above"}});
+        plot.showAll();
+        return plot.graph(plot.graphCount() - 1)->valueAxis()->range().upper;
+    };
+    EXPECT_LT(highest(30), 45) << "far away it would only flatten the curve";
+    EXPECT_GT(highest(40), 45);
 }
 
 }  // namespace

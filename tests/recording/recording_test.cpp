@@ -37,6 +37,37 @@ TEST(Pyramid, AgreesWithLookingAtEverySample) {
     EXPECT_TRUE(std::isnan(Pyramid().range(0, 5).low));
 }
 
+TEST(Recording, LowerBoundIsTheSameFromAnyGuess) {
+    std::mt19937_64 random(5);
+    std::vector<double> t;
+    double now = 0;
+    for (int k = 0; k < 3000; ++k) {
+        // Steps of very different length, and times that repeat.
+        if (random() % 4 != 0) now += random() % 50 == 0 ? 500.0 : 1.0;
+        t.push_back(now);
+    }
+    const auto r =
+        test::recording(t, std::vector<double>(t.size(), 3.7), std::vector<double>(t.size(), 1.0));
+    for (int n = 0; n < 5000; ++n) {
+        const double at = static_cast<double>(random() % static_cast<std::size_t>(now + 20)) - 10;
+        const auto expected =
+            static_cast<std::size_t>(std::lower_bound(t.begin(), t.end(), at) - t.begin());
+        ASSERT_EQ(r->lowerBound(at), expected);
+        ASSERT_EQ(r->lowerBound(at, random() % (t.size() + 100)), expected) << at;
+    }
+}
+
+TEST(Pyramid, AlignedRangesAskForNoSample) {
+    EXPECT_EQ(Pyramid::alignment(0), 1u);
+    EXPECT_EQ(Pyramid::alignment(100), 1u);
+    for (const std::size_t samples : {512u, 4000u, 8333u, 100'000u}) {
+        const std::size_t block = Pyramid::alignment(samples);
+        EXPECT_GT(block, 1u);
+        EXPECT_GE(samples, 8 * block) << "never more than an eighth of what is asked";
+        EXPECT_LT(samples, 64 * block) << "and not smaller than need be";
+    }
+}
+
 TEST(Smoothing, SlopeOfALineIsExactAndItsLagIsStated) {
     std::vector<double> t(2000), y(2000);
     for (std::size_t i = 0; i < t.size(); ++i)

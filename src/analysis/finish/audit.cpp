@@ -346,9 +346,9 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
                 "stop if it warms.";
         out.push_back({out_ ? Severity::Hazard : Severity::Verdict,
                        "overdrained_start",
-                       fmt::format("The charge began over-drained: {:.2f} V a cell at rest, under "
-                                   "the {:.2f} V {} bears.",
-                                   rested, c->overdrained_V, c->label),
+                       fmt::format("The charge began over-drained: {:.2f} V a cell at rest. {} "
+                                   "should not rest under {:.2f} V.",
+                                   rested, c->label, c->overdrained_V),
                        advice,
                        {list[k - 1].start_s, std::min(list[k].end_s, list[k].start_s + 300),
                         static_cast<int>(k)}});

@@ -6,6 +6,7 @@
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "app/findings/finding_card.h"
 
@@ -38,6 +39,11 @@ FindingsPanel::FindingsPanel(QWidget* parent) : QWidget(parent) {
     list_ = new QVBoxLayout(body);
     list_->setContentsMargins(0, 0, 4, 0);
     list_->setSpacing(9);
+    more_ = new QPushButton(body);
+    more_->setObjectName("moreFindings");
+    more_->hide();
+    connect(more_, &QPushButton::clicked, this, &FindingsPanel::showMore);
+    list_->addWidget(more_);
     list_->addStretch(1);
     scroll_->setWidget(body);
     box->addWidget(scroll_, 1);
@@ -56,18 +62,28 @@ void FindingsPanel::setCards(std::vector<Card> cards) {
     }
     widgets_.clear();
     cards_ = std::move(cards);
-    for (std::size_t k = 0; k < cards_.size(); ++k) {
+    showMore();
+    sheet_->setEnabled(!cards_.empty());
+    scroll_->verticalScrollBar()->setValue(0);
+}
+
+void FindingsPanel::showMore() {
+    const std::size_t end = std::min(cards_.size(), widgets_.size() + kBatch);
+    for (std::size_t k = widgets_.size(); k < end; ++k) {
         auto* card = new FindingCard(cards_[k], static_cast<int>(k), scroll_->widget());
         list_->insertWidget(static_cast<int>(k), card);
         widgets_.push_back(card);
         connect(card, &FindingCard::evidenceRequested, this, &FindingsPanel::evidenceRequested);
         connect(card, &FindingCard::actionRequested, this, &FindingsPanel::actionRequested);
     }
-    sheet_->setEnabled(!cards_.empty());
-    scroll_->verticalScrollBar()->setValue(0);
+    const std::size_t left = cards_.size() - widgets_.size();
+    more_->setVisible(left > 0);
+    more_->setText(tr("Show %1 of %2 more findings").arg(std::min(left, kBatch)).arg(left));
 }
 
 void FindingsPanel::selectCard(int index) {
+    while (index >= static_cast<int>(widgets_.size()) && widgets_.size() < cards_.size())
+        showMore();
     for (std::size_t k = 0; k < widgets_.size(); ++k)
         widgets_[k]->setSelected(static_cast<int>(k) == index);
     if (index >= 0 && index < static_cast<int>(widgets_.size()))

@@ -31,10 +31,15 @@ class FindingsPanel : public QWidget {
     void sheetRequested();
 
   private:
+    /// A log of hundreds of cycles has thousands of cards; widgets are made for those asked for.
+    static constexpr std::size_t kBatch = 24;
+    void showMore();
+
     std::vector<Card> cards_;
     std::vector<FindingCard*> widgets_;
     QVBoxLayout* list_ = nullptr;
     QPushButton* sheet_ = nullptr;
+    QPushButton* more_ = nullptr;
     QScrollArea* scroll_ = nullptr;
     QLabel* heading_ = nullptr;
 };

@@ -7,6 +7,13 @@
 
 namespace nk {
 
+namespace {
+
+/// From this mean height of a pixel column on, a curve is drawn as the area it covers.
+constexpr double kDenseStroke_px = 24;
+
+}  // namespace
+
 LanesPlot::LanesPlot(QWidget* parent) : QCustomPlot(parent) {
     setObjectName("lanes");
     setAccessibleName(tr("Curves of voltage, current and temperature over time"));
@@ -64,7 +71,7 @@ void LanesPlot::buildLane(int kind, const QString& title,
         Curve curve;
         curve.column = column;
         curve.pyramid = Pyramid(column);
-        curve.graph = addGraph(x, y);
+        curve.graph = new EnvelopeGraph(x, y);
         curve.graph->setAdaptiveSampling(false);  // the points are decimated already
         lane.curves.push_back(std::move(curve));
     }
@@ -235,12 +242,22 @@ std::vector<std::size_t> LanesPlot::pixelColumns(int pixels, double low, double 
     std::vector<std::size_t> columns;
     columns.reserve(static_cast<std::size_t>(pixels) + 1);
     const std::size_t first = recording_->lowerBound(low);
+    const std::size_t last = std::min(recording_->lowerBound(high) + 1, size);
     columns.push_back(first > 0 ? first - 1 : 0);
+    // Where a column holds many blocks of the pyramid its edge goes to the next block: less than
+    // an eighth of a pixel, and no sample need be touched.
+    const std::size_t block =
+        Pyramid::alignment((last - columns.front()) / static_cast<std::size_t>(pixels));
+    std::size_t found = first;
+    std::size_t width = 1;
     for (int p = 1; p < pixels; ++p) {
         const double edge = low + (high - low) * p / pixels;
-        columns.push_back(std::max(columns.back(), recording_->lowerBound(edge)));
+        const std::size_t before = found;
+        found = recording_->lowerBound(edge, found + width);
+        width = std::max<std::size_t>(found - before, 1);
+        columns.push_back(std::clamp((found + block - 1) / block * block, columns.back(), last));
     }
-    columns.push_back(std::min(recording_->lowerBound(high) + 1, size));
+    columns.push_back(last);
     return columns;
 }
 
@@ -319,10 +336,8 @@ void LanesPlot::refill() {
         double height = 0;
         for (Curve& curve : lane.curves)
             height = std::max(height, fillCurve(curve, columns, low, high, yLow, yHigh));
-        // Where the strokes between a column's lowest and highest value are long, soft edges are
-        // not seen and cost most of a redraw.
         const double stroke_px = height / (yHigh - yLow) * lane.rect->height();
-        for (Curve& curve : lane.curves) curve.graph->setAntialiased(stroke_px < 60);
+        for (Curve& curve : lane.curves) curve.graph->setDense(stroke_px > kDenseStroke_px);
         if (yLow > yHigh) yLow = 0, yHigh = 1;
         if (lane.kind == 1) yLow = std::min(yLow, 0.0), yHigh = std::max(yHigh, 0.0);
         if (lane.kind == 4) yLow = 0;

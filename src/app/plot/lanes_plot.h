@@ -9,6 +9,7 @@
 #include <optional>
 #include <vector>
 
+#include "app/plot/envelope_graph.h"
 #include "recording/pyramid.h"
 #include "recording/recording.h"
 #include "steps/step.h"
@@ -64,7 +65,7 @@ class LanesPlot : public QCustomPlot {
     struct Curve {
         std::span<const double> column;
         Pyramid pyramid;
-        QCPGraph* graph = nullptr;
+        EnvelopeGraph* graph = nullptr;
     };
     struct Lane {
         QString title, unit;
