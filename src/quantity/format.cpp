@@ -19,12 +19,15 @@ struct Scaled {
 
 Scaled scaleFor(double value, const std::string& unit, const NumberStyle& style) {
     const double size = std::abs(value);
-    if (unit == "Ah" && style.milliAmpHours && size < 1.0) return {1e3, "mAh"};
+    if (unit == "Ah" && (style.charge == ChargeUnit::MilliAmpHours ||
+                         (style.charge == ChargeUnit::BySize && size < 1.0)))
+        return {1e3, "mAh"};
     if (unit == "ohm") return size < 1.0 ? Scaled{1e3, "mΩ"} : Scaled{1.0, "Ω"};
     if (unit == "A" && size < 0.1 && size > 0) return {1e3, "mA"};
     if (unit == "V" && size < 0.1 && size > 0) return {1e3, "mV"};
     if (unit == "C") return {1.0, style.fahrenheit ? "°F" : "°C"};
-    if (unit == "C/min") return {1.0, "°C/min"};
+    if (unit == "C/min")
+        return style.fahrenheit ? Scaled{1.8, "°F/min"} : Scaled{1.0, "°C/min"};
     if (unit == "C-rate") return {1.0, "C"};
     return {1.0, unit};
 }
@@ -78,7 +81,7 @@ ValueText valueText(double value, double uncertainty, const std::string& unit,
 }
 
 ValueText valueText(const Reading& reading, const NumberStyle& style) {
-    if (!reading.measurable()) return {"not measurable", {}, {}};
+    if (!reading.measurable()) return {phrase("not measurable"), {}, {}};
     return valueText(reading.value, reading.uncertainty, reading.unit, style);
 }
 
@@ -112,13 +115,13 @@ std::string clockText(double seconds, bool tenths) {
 std::string durationText(double seconds) {
     if (!std::isfinite(seconds)) return "–";
     const std::string unit = kThinSpace;
-    if (seconds < 10) return fmt::format("{:.1f}{}s", seconds, unit);
+    if (seconds < 10) return phrase("{:.1f}{}s", seconds, unit);
     if (seconds < 120) return fmt::format("{:.0f}{}s", seconds, unit);
     const auto minutes = static_cast<long long>(std::llround(seconds / 60));
     if (minutes < 120) return fmt::format("{}{}min", minutes, unit);
     if (minutes < 48 * 60)
         return fmt::format("{}{}h {:02}{}min", minutes / 60, unit, minutes % 60, unit);
-    return fmt::format("{:.1f}{}days", static_cast<double>(minutes) / 1440, unit);
+    return phrase("{:.1f}{}days", static_cast<double>(minutes) / 1440, unit);
 }
 
 }  // namespace nk

@@ -4,18 +4,13 @@
 
 #include <string>
 
+#include "phrase.h"
 #include "reading.h"
 
 namespace nk {
 
-struct NumberStyle {
-    char decimal = '.';
-    bool fahrenheit = false;
-    bool milliAmpHours = true;  ///< show charges under 1 Ah in mAh
-};
-
 /// Fixed-point text with `digits` decimals, a true minus sign, no exponent.
-std::string fixed(double value, int digits, const NumberStyle& style = {});
+std::string fixed(double value, int digits, const NumberStyle& style = currentStyle());
 
 /// Decimals that a number with this standard uncertainty carries: the expanded uncertainty is
 /// given with two significant digits (GUM 7.2.6), between 0 and 6.
@@ -28,12 +23,12 @@ struct ValueText {
     std::string unit;
     std::string joined() const;
 };
-ValueText valueText(const Reading& reading, const NumberStyle& style = {});
+ValueText valueText(const Reading& reading, const NumberStyle& style = currentStyle());
 ValueText valueText(double value, double uncertainty, const std::string& unit,
-                    const NumberStyle& style = {});
+                    const NumberStyle& style = currentStyle());
 
 /// Short text without uncertainty, three to four significant digits: "4.30 Ah", "58.8 mΩ".
-std::string shortValue(double value, const std::string& unit, const NumberStyle& style = {});
+std::string shortValue(double value, const std::string& unit, const NumberStyle& style = currentStyle());
 
 /// h:mm:ss, or h:mm:ss.f when below ten seconds matter.
 std::string clockText(double seconds, bool tenths = false);

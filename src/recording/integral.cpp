@@ -56,6 +56,16 @@ double sampleTerm_Ah(const ChannelQuality& quality, double duration_s, double in
     return std::hypot(noise, averages ? rounding / std::sqrt(n) : rounding);
 }
 
+/// Running sum of mean(k)·Δt over the intervals that end at sample k, in hours.
+template <class Mean>
+std::vector<double> running(const Recording& recording, Mean&& mean) {
+    const auto t = recording.time_s();
+    std::vector<double> out(recording.size(), 0.0);
+    for (std::size_t k = 1; k < out.size(); ++k)
+        out[k] = out[k - 1] + mean(k) * (t[k] - t[k - 1]) / 3600;
+    return out;
+}
+
 }  // namespace
 
 double chargeUncertainty_Ah(const Recording& recording, const Integral& sum,
@@ -80,22 +90,20 @@ double energyUncertainty_Wh(const Recording& recording, const Integral& sum,
 }
 
 std::vector<double> cumulativeCharge_Ah(const Recording& recording) {
-    const auto t = recording.time_s();
     const auto i = recording.current_A();
-    std::vector<double> out(recording.size(), 0.0);
-    for (std::size_t k = 1; k < out.size(); ++k)
-        out[k] = out[k - 1] + 0.5 * (i[k] + i[k - 1]) * (t[k] - t[k - 1]) / 3600;
-    return out;
+    return running(recording, [i](std::size_t k) { return 0.5 * (i[k] + i[k - 1]); });
+}
+
+std::vector<double> movedCharge_Ah(const Recording& recording) {
+    const auto i = recording.current_A();
+    return running(recording, [i](std::size_t k) { return std::abs(0.5 * (i[k] + i[k - 1])); });
 }
 
 std::vector<double> cumulativeEnergy_Wh(const Recording& recording) {
-    const auto t = recording.time_s();
     const auto i = recording.current_A();
     const auto v = recording.voltage_V();
-    std::vector<double> out(recording.size(), 0.0);
-    for (std::size_t k = 1; k < out.size(); ++k)
-        out[k] = out[k - 1] + 0.5 * (i[k] * v[k] + i[k - 1] * v[k - 1]) * (t[k] - t[k - 1]) / 3600;
-    return out;
+    return running(recording,
+                   [i, v](std::size_t k) { return 0.5 * (i[k] * v[k] + i[k - 1] * v[k - 1]); });
 }
 
 }  // namespace nk

@@ -32,6 +32,8 @@ double energyUncertainty_Wh(const Recording& recording, const Integral& sum,
 
 /// Running charge from the first sample, Ah, one value a sample.
 std::vector<double> cumulativeCharge_Ah(const Recording& recording);
+/// Running charge moved, in or out, Ah: never falls.
+std::vector<double> movedCharge_Ah(const Recording& recording);
 std::vector<double> cumulativeEnergy_Wh(const Recording& recording);
 
 }  // namespace nk

@@ -123,24 +123,6 @@ std::size_t Recording::lowerBound(double t_s) const {
         std::lower_bound(data_.time_s.begin(), data_.time_s.end(), t_s) - data_.time_s.begin());
 }
 
-std::size_t Recording::lowerBound(double t_s, std::size_t guess) const {
-    const auto& t = data_.time_s;
-    // Doubling steps away from the guess until the answer lies between low and high.
-    std::size_t low = std::min(guess, t.size());
-    std::size_t high = low;
-    for (std::size_t step = 1; low > 0 && t[low - 1] >= t_s; step *= 2) {
-        high = low;
-        low -= std::min(step, low);
-    }
-    for (std::size_t step = 1; high < t.size() && t[high] < t_s; step *= 2) {
-        low = high;
-        high += std::min(step, t.size() - high);
-    }
-    const auto from = t.begin() + static_cast<std::ptrdiff_t>(low);
-    const auto to = t.begin() + static_cast<std::ptrdiff_t>(high);
-    return static_cast<std::size_t>(std::lower_bound(from, to, t_s) - t.begin());
-}
-
 std::size_t Recording::nearest(double t_s) const {
     if (empty()) return 0;
     const std::size_t after = std::min(lowerBound(t_s), size() - 1);

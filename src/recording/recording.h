@@ -99,8 +99,6 @@ class Recording {
     std::size_t nearest(double t_s) const;
     /// First index whose time is not less than t.
     std::size_t lowerBound(double t_s) const;
-    /// The same answer, found quickest when it lies near `guess`.
-    std::size_t lowerBound(double t_s, std::size_t guess) const;
 
     const RecordingData& data() const { return data_; }
 

@@ -6,6 +6,7 @@
 
 #include "recording/integral.h"
 #include "recording/pyramid.h"
+#include "recording/sample_axis.h"
 #include "recording/smoothing.h"
 #include "tests/support/sim.h"
 
@@ -37,7 +38,7 @@ TEST(Pyramid, AgreesWithLookingAtEverySample) {
     EXPECT_TRUE(std::isnan(Pyramid().range(0, 5).low));
 }
 
-TEST(Recording, LowerBoundIsTheSameFromAnyGuess) {
+TEST(SampleAxis, LowerBoundIsTheSameFromAnyGuess) {
     std::mt19937_64 random(5);
     std::vector<double> t;
     double now = 0;
@@ -52,9 +53,38 @@ TEST(Recording, LowerBoundIsTheSameFromAnyGuess) {
         const double at = static_cast<double>(random() % static_cast<std::size_t>(now + 20)) - 10;
         const auto expected =
             static_cast<std::size_t>(std::lower_bound(t.begin(), t.end(), at) - t.begin());
-        ASSERT_EQ(r->lowerBound(at), expected);
-        ASSERT_EQ(r->lowerBound(at, random() % (t.size() + 100)), expected) << at;
+        ASSERT_EQ(lowerBoundNear(t, at, random() % (t.size() + 100)), expected) << at;
     }
+}
+
+TEST(SampleAxis, ByTimeItIsTimeItself) {
+    const auto r = test::recording({0, 1, 5}, {3, 3, 3}, {1, 1, 1});
+    const auto axis = SampleAxis::make(r, AxisKind::Time);
+    for (const double t : {0.0, 0.5, 4.2}) {
+        EXPECT_EQ(axis->at(t), t);
+        EXPECT_EQ(axis->timeAt(t), t);
+    }
+    EXPECT_EQ(axis->high(), 5);
+}
+
+TEST(SampleAxis, ByChargeBothDirectionsCountAndARestHasNoWidth) {
+    // 2 A for 1 h, rest for 1 h, −1 A for 1 h: 2 Ah in, 1 Ah out.
+    std::vector<double> t, v, i;
+    for (int k = 0; k <= 10800; k += 10) {
+        t.push_back(k), v.push_back(3.7);
+        i.push_back(k <= 3600 ? 2 : k <= 7200 ? 0 : -1);
+    }
+    const auto axis = SampleAxis::make(test::recording(t, v, i), AxisKind::Charge);
+    EXPECT_NEAR(axis->high(), 3.0, 0.01);
+    EXPECT_NEAR(axis->at(1800), 1.0, 1e-9);
+    EXPECT_NEAR(axis->at(1805), axis->at(1800) + 2 * 5 / 3600.0, 1e-9) << "between samples";
+    EXPECT_NEAR(axis->at(5000), axis->at(7000), 1e-12) << "nothing moves in a rest";
+    EXPECT_NEAR(axis->timeAt(1.0), 1800, 1e-6);
+    EXPECT_LT(axis->timeAt(axis->at(7000)), 3625) << "the earliest time of a place";
+    for (double place = 0; place < 3; place += 0.07)
+        EXPECT_NEAR(axis->at(axis->timeAt(place)), place, 1e-9);
+    EXPECT_EQ(axis->timeAt(-1), 0) << "outside: the ends";
+    EXPECT_EQ(axis->timeAt(99), 10800);
 }
 
 TEST(Pyramid, AlignedRangesAskForNoSample) {

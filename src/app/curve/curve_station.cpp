@@ -1,6 +1,10 @@
 #include "app/curve/curve_station.h"
 
+#include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
+#include <QPushButton>
+#include <QSettings>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -26,8 +30,41 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     subtitle_->setTextFormat(Qt::PlainText);
     subtitle_->setStyleSheet("font-size:12px;");
     subtitle_->setContentsMargins(6, 0, 0, 2);
-    box->addWidget(title_);
-    box->addWidget(subtitle_);
+    auto* words = new QVBoxLayout;
+    words->setSpacing(2);
+    words->addWidget(title_);
+    words->addWidget(subtitle_);
+    auto* head = new QHBoxLayout;
+    head->setSpacing(4);
+    head->addLayout(words, 1);
+    const auto choice = [&](const QString& text, const char* name, const QString& tip) {
+        auto* b = new QPushButton(text, this);
+        b->setObjectName(name);
+        b->setProperty("role", "choice");
+        b->setCheckable(true);
+        b->setToolTip(tip);
+        head->addWidget(b, 0, Qt::AlignBottom);
+        return b;
+    };
+    auto* across = new QLabel(tr("across"), this);
+    across->setProperty("role", "muted");
+    across->setStyleSheet("font-size:12px;");
+    across->setContentsMargins(0, 0, 2, 3);
+    head->addWidget(across, 0, Qt::AlignBottom);
+    byTime_ = choice(tr("time"), "acrossTime", tr("The lanes run over time (T)"));
+    byCharge_ = choice(tr("charge"), "acrossCharge",
+                       tr("The lanes run over the charge moved in and out: steps of different "
+                          "current can be compared, rests shrink to a line (T)"));
+    head->addSpacing(10);
+    chargeLane_ = choice(tr("charge lane"), "chargeLane",
+                         tr("A lane with the running charge, in minus out since the start (C)"));
+    head->addSpacing(6);
+    byTime_->setAccessibleName(tr("Time across"));
+    byCharge_->setAccessibleName(tr("Charge across"));
+    connect(byTime_, &QPushButton::clicked, this, [this] { setAcross(AxisKind::Time); });
+    connect(byCharge_, &QPushButton::clicked, this, [this] { setAcross(AxisKind::Charge); });
+    connect(chargeLane_, &QPushButton::clicked, this, &CurveStation::setChargeLane);
+    box->addLayout(head);
     plot_ = new LanesPlot(this);
     box->addWidget(plot_, 1);
     ribbon_ = new Ribbon(this);
@@ -39,9 +76,13 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     stepLine_->setMinimumWidth(10);
     stepLine_->setContentsMargins(6, 2, 0, 0);
     box->addWidget(stepLine_);
+    const QSettings settings;
+    setAcross(settings.value("curve/across").toString() == "charge" ? AxisKind::Charge
+                                                                    : AxisKind::Time);
+    chargeLane_->setChecked(settings.value("curve/chargeLane", false).toBool());
     connect(plot_, &LanesPlot::viewChanged, this, [this] {
         const auto [left, right] = plot_->laneEdges();
-        ribbon_->setView(plot_->rangeLow(), plot_->rangeHigh(), left, right);
+        ribbon_->setView(plot_->rangeLow(), plot_->rangeHigh(), left, right, plot_->axis());
     });
     connect(plot_, &LanesPlot::pointerAt, this, [this](double t) { updateRuler(t); });
     connect(plot_, &LanesPlot::pointerLeft, this, [this] { updateRuler(std::nullopt); });
@@ -84,6 +125,29 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     });
 }
 
+void CurveStation::setAcross(AxisKind kind) {
+    plot_->setAcross(kind);
+    byTime_->setChecked(kind == AxisKind::Time);
+    byCharge_->setChecked(kind == AxisKind::Charge);
+    QSettings().setValue("curve/across", kind == AxisKind::Charge ? "charge" : "time");
+    if (shown_) setMarks();
+}
+
+void CurveStation::setChargeLane(bool on) {
+    chargeLane_->setChecked(on);
+    QSettings().setValue("curve/chargeLane", on);
+    if (shown_) show(shown_);
+}
+
+void CurveStation::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_T)
+        setAcross(plot_->across() == AxisKind::Time ? AxisKind::Charge : AxisKind::Time);
+    else if (event->key() == Qt::Key_C && event->modifiers() == Qt::NoModifier)
+        setChargeLane(!chargeLane_->isChecked());
+    else
+        Station::keyPressEvent(event);
+}
+
 void CurveStation::show(ShownPtr shown) {
     const bool same = shown_ && shown && shown_->id == shown->id;
     const double low = plot_->rangeLow();
@@ -94,7 +158,9 @@ void CurveStation::show(ShownPtr shown) {
     if (!shown_) return;
     title_->setText(shown_->title);
     subtitle_->setText(shown_->subtitle);
-    plot_->setRecording(shown_->recording);
+    plot_->setRecording(shown_->recording,
+                        LanesPlot::kUsual | (chargeLane_->isChecked() ? LanesPlot::kCharge : 0),
+                        shown_->charge_Ah);
     ribbon_->setSteps(shown_->analysis.steps);
     if (const Chemistry* c = shown_->analysis.battery.chemistryData()) {
         // Ageing speeds up from about 45 °C (common practice, docs/methods.md).
@@ -107,6 +173,15 @@ void CurveStation::show(ShownPtr shown) {
                  tr("%1 °C, no charging above; ageing speeds up").arg(c->chargeMax_C)});
         plot_->setTemperatureLimits(std::move(limits));
     }
+    setMarks();
+    if (same) plot_->showRange(low, high);
+    const auto [left, right] = plot_->laneEdges();
+    ribbon_->setView(plot_->rangeLow(), plot_->rangeHigh(), left, right, plot_->axis());
+    describeStep(-1);
+    updateRuler(std::nullopt);
+}
+
+void CurveStation::setMarks() {
     std::vector<PlotMark> marks;
     for (const Reading& r : shown_->analysis.readings)
         if ((r.name == "knee_time" || r.name == "peak_time") && r.measurable())
@@ -114,11 +189,6 @@ void CurveStation::show(ShownPtr shown) {
                                           .arg(QString::fromStdString(clockText(r.value)))});
     if (marks.size() > 6) marks.clear();  // many charges: the ribbon tells them apart
     plot_->setMarks(std::move(marks));
-    if (same) plot_->showRange(low, high);
-    const auto [left, right] = plot_->laneEdges();
-    ribbon_->setView(plot_->rangeLow(), plot_->rangeHigh(), left, right);
-    describeStep(-1);
-    updateRuler(std::nullopt);
 }
 
 void CurveStation::describeStep(int index) {
@@ -153,6 +223,8 @@ QString CurveStation::pinsText() const {
     const double dt = r.time_s()[b] - r.time_s()[a];
     const double dv = r.voltage_V()[b] - r.voltage_V()[a];
     const double di = r.current_A()[b] - r.current_A()[a];
+    const bool warm = r.hasTemperature();
+    const double dT = warm ? r.temperature_C()[b] - r.temperature_C()[a] : 0;
     const double dq = shown_->charge_Ah[b] - shown_->charge_Ah[a];
     std::string text = "A to B  " + durationText(std::abs(dt)) + "  ΔV " + fixed(dv, 3) +
                        "\u2009V  ΔI " + fixed(di, 3) + "\u2009A  " + shortValue(dq, "Ah");
@@ -160,6 +232,7 @@ QString CurveStation::pinsText() const {
         text += "  ΔV/ΔI " + shortValue(dv / di, "ohm");
     else if (dt != 0)
         text += "  slope " + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
+    if (warm) text += "  ΔT " + fixed(dT, 1) + "\u2009K";
     return QString::fromStdString(text);
 }
 

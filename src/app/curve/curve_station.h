@@ -4,8 +4,11 @@
 #include <optional>
 
 #include "app/shell/station.h"
+#include "recording/sample_axis.h"
 
 class QLabel;
+
+class QPushButton;
 
 namespace nk {
 
@@ -24,10 +27,16 @@ class CurveStation : public Station {
     void applyColours() override;
     QString helpPage() const override { return "curve"; }
     QWidget* firstFocus() override;
+    void setAcross(AxisKind kind);
+    void setChargeLane(bool on);
     LanesPlot* plot() const { return plot_; }
     Ribbon* ribbon() const { return ribbon_; }
 
+  protected:
+    void keyPressEvent(QKeyEvent* event) override;
+
   private:
+    void setMarks();
     void updateRuler(std::optional<double> time_s);
     QString pinsText() const;
     void describeStep(int index);
@@ -36,6 +45,9 @@ class CurveStation : public Station {
     QLabel* title_ = nullptr;
     QLabel* subtitle_ = nullptr;
     QLabel* stepLine_ = nullptr;
+    QPushButton* byTime_ = nullptr;
+    QPushButton* byCharge_ = nullptr;
+    QPushButton* chargeLane_ = nullptr;
     LanesPlot* plot_ = nullptr;
     Ribbon* ribbon_ = nullptr;
     std::optional<double> pins_[2];

@@ -171,7 +171,7 @@ void FlagStrip::mouseMoveEvent(QMouseEvent* event) {
     }
     moved_ = true;
     Q_EMIT flagDragged(dragged_, std::clamp(scale_.timeAt(event->position().x() - grab_),
-                                            scale_.low_s, scale_.high_s));
+                                            scale_.low_s(), scale_.high_s()));
 }
 
 void FlagStrip::mouseReleaseEvent(QMouseEvent*) {
@@ -198,12 +198,11 @@ void FlagStrip::keyPressEvent(QKeyEvent* event) {
         case Qt::Key_Right: {
             if (at < 0 || !flags_[static_cast<std::size_t>(at)].movable) return;
             const double now = flags_[static_cast<std::size_t>(at)].time_s;
-            const double step =
-                scale_.span_s() * (event->modifiers() & Qt::ShiftModifier ? 0.002 : 0.01);
-            const double from = std::isfinite(now) ? now : scale_.high_s;
-            Q_EMIT flagDragged(selected_,
-                               std::clamp(from + (event->key() == Qt::Key_Right ? step : -step),
-                                          scale_.low_s, scale_.high_s));
+            const double part = (event->modifiers() & Qt::ShiftModifier ? 0.002 : 0.01) *
+                                (event->key() == Qt::Key_Right ? 1 : -1);
+            const double from = std::isfinite(now) ? now : scale_.high_s();
+            Q_EMIT flagDragged(selected_, std::clamp(scale_.shifted(from, part), scale_.low_s(),
+                                                     scale_.high_s()));
             Q_EMIT flagDropped(selected_);
             return;
         }

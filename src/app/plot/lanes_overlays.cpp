@@ -50,6 +50,7 @@ void LanesPlot::setMarks(std::vector<PlotMark> marks) {
     const Theme& t = currentTheme();
     drawTemperatureLimits();
     for (const PlotMark& mark : marks_) {
+        const double place = axis_->at(mark.time_s);
         for (Lane& lane : lanes_) {
             auto* line = new QCPItemStraightLine(this);
             line->setClipAxisRect(lane.rect);
@@ -57,8 +58,8 @@ void LanesPlot::setMarks(std::vector<PlotMark> marks) {
                                   lane.rect->axis(QCPAxis::atLeft));
             line->point2->setAxes(lane.rect->axis(QCPAxis::atBottom),
                                   lane.rect->axis(QCPAxis::atLeft));
-            line->point1->setCoords(mark.time_s, 0);
-            line->point2->setCoords(mark.time_s, 1);
+            line->point1->setCoords(place, 0);
+            line->point2->setCoords(place, 1);
             line->setPen(QPen(t.accent, 1, Qt::DashLine));
             markItems_.push_back(line);
         }
@@ -68,7 +69,7 @@ void LanesPlot::setMarks(std::vector<PlotMark> marks) {
         words->position->setAxisRect(top);
         words->position->setTypeX(QCPItemPosition::ptPlotCoords);
         words->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
-        words->position->setCoords(mark.time_s, 0);
+        words->position->setCoords(place, 0);
         words->setPositionAlignment(Qt::AlignHCenter | Qt::AlignBottom);
         words->setClipToAxisRect(false);
         QFont f = font();
@@ -95,37 +96,40 @@ void LanesPlot::placeOverlays() {
         const bool shaded = evidence_.has_value();
         lane.shade->setVisible(shaded);
         if (shaded) {
-            lane.shade->topLeft->setCoords(evidence_->from_s, 0);
-            lane.shade->bottomRight->setCoords(std::max(evidence_->to_s, evidence_->from_s), 1);
+            lane.shade->topLeft->setCoords(axis_->at(evidence_->from_s), 0);
+            lane.shade->bottomRight->setCoords(
+                axis_->at(std::max(evidence_->to_s, evidence_->from_s)), 1);
         }
         for (int p = 0; p < 2; ++p) {
             lane.pins[p]->setVisible(pins_[p].has_value());
             if (pins_[p])
-                lane.pins[p]->point1->setCoords(*pins_[p], 0),
-                    lane.pins[p]->point2->setCoords(*pins_[p], 1);
+                lane.pins[p]->point1->setCoords(axis_->at(*pins_[p]), 0),
+                    lane.pins[p]->point2->setCoords(axis_->at(*pins_[p]), 1);
         }
         lane.cursor->setVisible(cursor_.has_value());
         lane.dot->setVisible(cursor_.has_value() && lane.curves.size() == 1);
         if (cursor_) {
             const std::size_t k = recording_->nearest(*cursor_);
-            const double t = recording_->time_s()[k];
-            lane.cursor->point1->setCoords(t, 0);
-            lane.cursor->point2->setCoords(t, 1);
-            lane.dot->position->setCoords(t, lane.curves.front().column[k]);
+            const double place = axis_->column()[k];
+            lane.cursor->point1->setCoords(place, 0);
+            lane.cursor->point2->setCoords(place, 1);
+            lane.dot->position->setCoords(place, lane.curves.front().column[k]);
         }
     }
     if (bracket_ != nullptr) {
         bracket_->setVisible(evidence_.has_value());
         bracketText_->setVisible(evidence_.has_value());
         if (evidence_) {
-            const double from = std::max(evidence_->from_s, rangeLow());
-            const double to = std::min(std::max(evidence_->to_s, evidence_->from_s), rangeHigh());
+            const double low = shown().lower;
+            const double high = shown().upper;
+            const double from = std::max(axis_->at(evidence_->from_s), low);
+            const double to =
+                std::min(axis_->at(std::max(evidence_->to_s, evidence_->from_s)), high);
             // At the foot of the top lane: marks with words stand at its head.
             bracket_->left->setCoords(to, 0.965);
             bracket_->right->setCoords(from, 0.965);
             const double middle =
-                std::clamp(0.5 * (from + to), rangeLow() + 0.09 * (rangeHigh() - rangeLow()),
-                           rangeHigh() - 0.09 * (rangeHigh() - rangeLow()));
+                std::clamp(0.5 * (from + to), low + 0.09 * (high - low), high - 0.09 * (high - low));
             bracketText_->position->setCoords(middle, 0.945);
             bracketText_->setPositionAlignment(Qt::AlignHCenter | Qt::AlignBottom);
             bracketText_->setText(evidenceWords_);
@@ -141,15 +145,15 @@ void LanesPlot::placeOverlays() {
 void LanesPlot::showEvidence(std::optional<Evidence> evidence, const QString& words) {
     evidence_ = evidence && std::isfinite(evidence->from_s) ? evidence : std::nullopt;
     evidenceWords_ = words;
-    if (evidence_) {
-        const double from = evidence_->from_s;
-        const double to = std::max(evidence_->to_s, from);
-        // Bring it into view when it is outside or too thin to see.
-        const double span = rangeHigh() - rangeLow();
-        if (to < rangeLow() || from > rangeHigh()) {
+    if (evidence_ && axis_) {
+        const double from = axis_->at(evidence_->from_s);
+        const double to = axis_->at(std::max(evidence_->to_s, evidence_->from_s));
+        // Bring it into view when it is outside.
+        const QCPRange range = shown();
+        if (to < range.lower || from > range.upper) {
             const double middle = 0.5 * (from + to);
-            const double half = std::max(span / 2, (to - from) * 0.75);
-            showRange(middle - half, middle + half);
+            const double half = std::max(range.size() / 2, (to - from) * 0.75);
+            showPlaces(middle - half, middle + half);
         }
     }
     placeOverlays();

@@ -7,13 +7,6 @@
 
 namespace nk {
 
-namespace {
-
-/// From this mean height of a pixel column on, a curve is drawn as the area it covers.
-constexpr double kDenseStroke_px = 24;
-
-}  // namespace
-
 LanesPlot::LanesPlot(QWidget* parent) : QCustomPlot(parent) {
     setObjectName("lanes");
     setAccessibleName(tr("Curves of voltage, current and temperature over time"));
@@ -32,7 +25,7 @@ QColor LanesPlot::colourOf(int kind, std::size_t index, std::size_t count) const
     const Theme& t = currentTheme();
     if (kind == 1) return t.current;
     if (kind == 2) return t.temperature;
-    if (kind == 4) return t.charge;
+    if (kind == 4 || kind == 5) return t.charge;
     if (kind == 0) return t.voltage;
     // The cell bundle: one hue, from strong to weak.
     const double f = count > 1 ? static_cast<double>(index) / static_cast<double>(count - 1) : 0;
@@ -57,10 +50,6 @@ void LanesPlot::buildLane(int kind, const QString& title,
     plotLayout()->setRowStretchFactor(static_cast<int>(lanes_.size()), stretch);
     QCPAxis* x = lane.rect->axis(QCPAxis::atBottom);
     QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);
-    QSharedPointer<QCPAxisTickerTime> ticker(new QCPAxisTickerTime);
-    ticker->setTimeFormat("%h:%m:%s");
-    ticker->setTickCount(6);
-    x->setTicker(ticker);
     y->ticker()->setTickCount(kind == 0 ? 6 : 3);
     for (QCPAxis* axis : lane.rect->axes()) axis->setLayer("axes");
     for (QCPGrid* grid : {x->grid(), y->grid()}) grid->setLayer("grid");
@@ -115,7 +104,8 @@ void LanesPlot::buildLane(int kind, const QString& title,
     lanes_.push_back(std::move(lane));
 }
 
-void LanesPlot::setRecording(RecordingPtr recording, int wanted) {
+void LanesPlot::setRecording(RecordingPtr recording, int wanted,
+                             std::span<const double> charge_Ah) {
     clearItems();
     clearPlottables();
     plotLayout()->clear();
@@ -130,10 +120,12 @@ void LanesPlot::setRecording(RecordingPtr recording, int wanted) {
     pins_[0].reset();
     pins_[1].reset();
     recording_ = std::move(recording);
+    axis_.reset();
     if (!recording_ || recording_->empty()) {
         replot(QCustomPlot::rpQueuedReplot);
         return;
     }
+    axis_ = SampleAxis::make(recording_, across_);
     buildLane(0, tr("Voltage V"), {recording_->voltage_V()}, 100);
     if (recording_->cells_V().size() > 1 && (wanted & kCells) != 0) {
         std::vector<std::span<const double>> cells;
@@ -155,17 +147,18 @@ void LanesPlot::setRecording(RecordingPtr recording, int wanted) {
         buildLane(1, tr("Current A · above zero charges"), {recording_->current_A()}, 46);
     if (recording_->hasTemperature() && (wanted & kTemperature) != 0)
         buildLane(2, tr("Temperature °C"), {recording_->temperature_C()}, 40);
+    if (!charge_Ah.empty() && (wanted & kCharge) != 0)
+        buildLane(5, tr("Charge Ah · in minus out since the start"), {charge_Ah}, 40);
     auto* group = new QCPMarginGroup(this);
     for (std::size_t n = 0; n < lanes_.size(); ++n) {
         Lane& lane = lanes_[n];
         lane.rect->setMarginGroup(QCP::msLeft | QCP::msRight, group);
         lane.rect->axis(QCPAxis::atBottom)->setTickLabels(n + 1 == lanes_.size());
-        if (n + 1 == lanes_.size()) lane.rect->setMinimumMargins(QMargins(52, 18, 10, 24));
         connect(lane.rect->axis(QCPAxis::atBottom),
                 qOverload<const QCPRange&>(&QCPAxis::rangeChanged), this,
                 [this](const QCPRange& range) {
                     if (refilling_) return;
-                    showRange(range.lower, range.upper);
+                    showPlaces(range.lower, range.upper);
                 });
     }
     bracket_ = new QCPItemBracket(this);
@@ -185,8 +178,38 @@ void LanesPlot::setRecording(RecordingPtr recording, int wanted) {
     bracketText_->setClipToAxisRect(false);
     bracket_->setVisible(false);
     bracketText_->setVisible(false);
+    dressAxes();
     applyColours();
     showAll();
+}
+
+void LanesPlot::dressAxes() {
+    const bool byTime = across_ == AxisKind::Time;
+    for (std::size_t n = 0; n < lanes_.size(); ++n) {
+        QCPAxis* x = lanes_[n].rect->axis(QCPAxis::atBottom);
+        QSharedPointer<QCPAxisTicker> ticker(byTime ? new QCPAxisTickerTime : new QCPAxisTicker);
+        ticker->setTickCount(6);
+        x->setTicker(ticker);
+        const bool last = n + 1 == lanes_.size();
+        x->setLabel(last && !byTime ? tr("Charge moved Ah · charge and discharge both count")
+                                    : QString());
+        lanes_[n].rect->setMinimumMargins(QMargins(52, 18, 10, !last ? 4 : byTime ? 24 : 40));
+    }
+}
+
+void LanesPlot::setAcross(AxisKind kind) {
+    if (kind == across_) return;
+    const double low = rangeLow();
+    const double high = rangeHigh();
+    across_ = kind;
+    if (lanes_.empty()) return;
+    axis_ = SampleAxis::make(recording_, kind);
+    dressAxes();
+    applyColours();
+    showRange(low, high);
+    replot(QCustomPlot::rpImmediateRefresh);  // the room below the lanes has changed
+    refill();
+    Q_EMIT viewChanged();
 }
 
 void LanesPlot::applyColours() {
@@ -206,6 +229,9 @@ void LanesPlot::applyColours() {
             axis->setSubTickPen(Qt::NoPen);
             axis->setTickLabelColor(t.muted);
             axis->setTickLabelFont(labels);
+            axis->setLabelFont(labels);
+            axis->setLabelColor(t.muted);
+            axis->setLabelPadding(2);
             axis->grid()->setPen(QPen(t.line, 1, Qt::SolidLine));
             axis->grid()->setZeroLinePen(QPen(t.line, 1));
             axis->grid()->setSubGridVisible(false);
@@ -237,218 +263,43 @@ void LanesPlot::applyColours() {
     refill();
 }
 
-std::vector<std::size_t> LanesPlot::pixelColumns(int pixels, double low, double high) const {
-    const std::size_t size = recording_->size();
-    std::vector<std::size_t> columns;
-    columns.reserve(static_cast<std::size_t>(pixels) + 1);
-    const std::size_t first = recording_->lowerBound(low);
-    const std::size_t last = std::min(recording_->lowerBound(high) + 1, size);
-    columns.push_back(first > 0 ? first - 1 : 0);
-    // Where a column holds many blocks of the pyramid its edge goes to the next block: less than
-    // an eighth of a pixel, and no sample need be touched.
-    const std::size_t block =
-        Pyramid::alignment((last - columns.front()) / static_cast<std::size_t>(pixels));
-    std::size_t found = first;
-    std::size_t width = 1;
-    for (int p = 1; p < pixels; ++p) {
-        const double edge = low + (high - low) * p / pixels;
-        const std::size_t before = found;
-        found = recording_->lowerBound(edge, found + width);
-        width = std::max<std::size_t>(found - before, 1);
-        columns.push_back(std::clamp((found + block - 1) / block * block, columns.back(), last));
-    }
-    columns.push_back(last);
-    return columns;
-}
-
-double LanesPlot::fillCurve(Curve& curve, const std::vector<std::size_t>& columns, double low,
-                            double high, double& yLow, double& yHigh) {
-    const auto t = recording_->time_s();
-    const int pixels = static_cast<int>(columns.size()) - 1;
-    const std::size_t first = columns.front();
-    const std::size_t last = columns.back();
-    double heights = 0;
-    auto* container = new QCPGraphDataContainer;
-    const std::size_t count = last > first ? last - first : 0;
-    QVector<QCPGraphData> points;
-    const auto& gaps = recording_->gaps();
-    std::size_t gap = 0;
-    while (gap < gaps.size() && gaps[gap].before < first) ++gap;
-    if (count <= static_cast<std::size_t>(pixels) * 3) {
-        points.reserve(static_cast<int>(count + 8));
-        for (std::size_t k = first; k < last; ++k) {
-            points.push_back({t[k], curve.column[k]});
-            if (gap < gaps.size() && gaps[gap].before == k) {
-                points.push_back({t[k], qQNaN()});
-                ++gap;
-            }
-            if (std::isfinite(curve.column[k]))
-                yLow = std::min(yLow, curve.column[k]), yHigh = std::max(yHigh, curve.column[k]);
-        }
-    } else {
-        points.reserve(pixels * 4 + 8);
-        std::size_t from = first;
-        for (int p = 0; p < pixels && from < last; ++p) {
-            const double edge = low + (high - low) * (p + 1) / pixels;
-            const std::size_t to = columns[static_cast<std::size_t>(p) + 1];
-            if (to <= from) continue;
-            const MinMax m = curve.pyramid.range(from, to);
-            if (std::isfinite(m.low)) {
-                yLow = std::min(yLow, m.low);
-                yHigh = std::max(yHigh, m.high);
-                heights += m.high - m.low;
-                const double x = low + (high - low) * (p + 0.5) / pixels;
-                points.push_back({x, curve.column[from]});
-                if (m.high > m.low) {
-                    points.push_back({x, m.low});
-                    points.push_back({x, m.high});
-                }
-                points.push_back({x, curve.column[to - 1]});
-            }
-            bool broken = false;
-            while (gap < gaps.size() && gaps[gap].before < to) broken = true, ++gap;
-            if (broken && to < last) points.push_back({edge, qQNaN()});
-            from = to;
-        }
-    }
-    container->set(points, true);
-    curve.graph->setData(QSharedPointer<QCPGraphDataContainer>(container));
-    return heights / pixels;
-}
-
-void LanesPlot::refill() {
-    if (!recording_ || lanes_.empty()) return;
-    refilling_ = true;
-    const double low = rangeLow();
-    const double high = rangeHigh();
-    int columnsWide = 0;
-    std::vector<std::size_t> columns;  // the same for all curves of lanes of the same width
-    // Hours and minutes are enough until less than half an hour is shown.
-    const QString format = high - low > 1800 ? "%h:%m" : "%h:%m:%s";
-    for (Lane& lane : lanes_) {
-        QCPAxis* x = lane.rect->axis(QCPAxis::atBottom);
-        x->setRange(low, high);
-        qSharedPointerCast<QCPAxisTickerTime>(x->ticker())->setTimeFormat(format);
-        double yLow = 1e300;
-        double yHigh = -1e300;
-        const int pixels = std::max(50, lane.rect->width() > 0 ? lane.rect->width() : width());
-        if (pixels != columnsWide) columns = pixelColumns(pixels, low, high), columnsWide = pixels;
-        double height = 0;
-        for (Curve& curve : lane.curves)
-            height = std::max(height, fillCurve(curve, columns, low, high, yLow, yHigh));
-        const double stroke_px = height / (yHigh - yLow) * lane.rect->height();
-        for (Curve& curve : lane.curves) curve.graph->setDense(stroke_px > kDenseStroke_px);
-        if (yLow > yHigh) yLow = 0, yHigh = 1;
-        if (lane.kind == 1) yLow = std::min(yLow, 0.0), yHigh = std::max(yHigh, 0.0);
-        if (lane.kind == 4) yLow = 0;
-        if (lane.kind == 2)
-            for (const auto& [limit, words] : temperatureLimits_) {
-                // Near means within eight degrees on the side the limit lies.
-                if (limit > yHigh && limit - yHigh < 8) yHigh = limit + 1;
-                if (limit < yLow && yLow - limit < 8 && limit < 15) yLow = limit - 1;
-            }
-        const double least = lane.kind == 4   ? 5.0
-                             : lane.kind == 2 ? 2.0
-                             : lane.kind == 1 ? 0.02
-                                              : 0.01;
-        double pad = 0.07 * (yHigh - yLow);
-        if (yHigh - yLow < least) pad = (least - (yHigh - yLow)) / 2;
-        QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);
-        y->setRange(yLow - pad, yHigh + pad);
-        // As many decimals as the steps of the axis need, the same on every label. The ticker takes
-        // steps of 1, 2, 2.5 or 5 times a power of ten; 2.5 needs one digit more.
-        const double exact = (yHigh - yLow + 2 * pad) / std::max(1, y->ticker()->tickCount());
-        const double power = std::pow(10.0, std::floor(std::log10(std::max(exact, 1e-9))));
-        const double mantissa = exact / power;
-        const bool quarter = mantissa > 2.25 && mantissa < 3.75;
-        const int digits = static_cast<int>(-std::floor(std::log10(power) + 1e-9)) +
-                           (quarter ? 1 : 0) - (mantissa >= 7.5 ? 1 : 0);
-        y->setNumberFormat("f");
-        y->setNumberPrecision(std::clamp(digits, 0, 5));
-    }
-    refilling_ = false;
-    placeOverlays();
-    replot(QCustomPlot::rpQueuedReplot);
-}
-
 void LanesPlot::showAll() {
-    if (!recording_ || recording_->empty()) return;
-    const auto t = recording_->time_s();
-    showRange(t.front(), std::max(t.back(), t.front() + 1e-3));
+    if (axis_) showPlaces(axis_->low(), axis_->high());
 }
 
 void LanesPlot::showRange(double from_s, double to_s) {
-    if (!recording_ || lanes_.empty()) return;
-    const auto t = recording_->time_s();
-    const double all = std::max(t.back() - t.front(), 1e-3);
-    const double least = std::max(all * 1e-7, 2 * recording_->usualInterval_s());
-    double span = std::clamp(to_s - from_s, std::min(least, all), all);
-    double from = 0.5 * (from_s + to_s) - span / 2;
-    from = std::clamp(from, t.front(), t.front() + all - span);
+    if (axis_) showPlaces(axis_->at(from_s), axis_->at(to_s));
+}
+
+void LanesPlot::showPlaces(double from, double to) {
+    if (!axis_ || lanes_.empty()) return;
+    const double all = std::max(axis_->high() - axis_->low(), across_ == AxisKind::Time ? 1e-3 : 1e-6);
+    const double sample = all / static_cast<double>(recording_->size());
+    const double least =
+        std::max(all * 1e-7, 2 * (across_ == AxisKind::Time ? recording_->usualInterval_s() : sample));
+    const double span = std::clamp(to - from, std::min(least, all), all);
+    const double start =
+        std::clamp(0.5 * (from + to) - span / 2, axis_->low(), axis_->low() + all - span);
     refilling_ = true;
-    for (Lane& lane : lanes_) lane.rect->axis(QCPAxis::atBottom)->setRange(from, from + span);
+    for (Lane& lane : lanes_) lane.rect->axis(QCPAxis::atBottom)->setRange(start, start + span);
     refilling_ = false;
     refill();
     Q_EMIT viewChanged();
 }
 
+QCPRange LanesPlot::shown() const {
+    return lanes_.empty() ? QCPRange(0, 1) : lanes_.front().rect->axis(QCPAxis::atBottom)->range();
+}
 double LanesPlot::rangeLow() const {
-    return lanes_.empty() ? 0 : lanes_.front().rect->axis(QCPAxis::atBottom)->range().lower;
+    return axis_ ? axis_->timeAt(shown().lower) : 0;
 }
 double LanesPlot::rangeHigh() const {
-    return lanes_.empty() ? 1 : lanes_.front().rect->axis(QCPAxis::atBottom)->range().upper;
+    return axis_ ? axis_->timeAt(shown().upper) : 1;
 }
 
 std::pair<int, int> LanesPlot::laneEdges() const {
     if (lanes_.empty()) return {52, width() - 10};
     return {lanes_.front().rect->left(), lanes_.front().rect->right()};
-}
-
-void LanesPlot::mouseMoveEvent(QMouseEvent* event) {
-    QCustomPlot::mouseMoveEvent(event);
-    if (lanes_.empty()) return;
-    const double x =
-        lanes_.front().rect->axis(QCPAxis::atBottom)->pixelToCoord(event->position().x());
-    cursor_ = std::clamp(x, rangeLow(), rangeHigh());
-    placeOverlays();
-    Q_EMIT pointerAt(*cursor_);
-}
-
-void LanesPlot::leaveEvent(QEvent* event) {
-    QCustomPlot::leaveEvent(event);
-    cursor_.reset();
-    placeOverlays();
-    Q_EMIT pointerLeft();
-}
-
-void LanesPlot::keyPressEvent(QKeyEvent* event) {
-    const double span = rangeHigh() - rangeLow();
-    const double middle = 0.5 * (rangeLow() + rangeHigh());
-    switch (event->key()) {
-        case Qt::Key_Home:
-            showAll();
-            return;
-        case Qt::Key_Left:
-            showRange(rangeLow() - 0.1 * span, rangeHigh() - 0.1 * span);
-            return;
-        case Qt::Key_Right:
-            showRange(rangeLow() + 0.1 * span, rangeHigh() + 0.1 * span);
-            return;
-        case Qt::Key_Plus:
-        case Qt::Key_Equal:
-            showRange(middle - 0.35 * span, middle + 0.35 * span);
-            return;
-        case Qt::Key_Minus:
-            showRange(middle - 0.72 * span, middle + 0.72 * span);
-            return;
-        case Qt::Key_A:
-        case Qt::Key_B:
-            if (!lanes_.empty())
-                Q_EMIT pinRequested(event->key() == Qt::Key_A ? 0 : 1, cursor_.value_or(middle));
-            return;
-        default:
-            QCustomPlot::keyPressEvent(event);
-    }
 }
 
 void LanesPlot::resizeEvent(QResizeEvent* event) {

@@ -1,5 +1,5 @@
-// The lanes: voltage, current, temperature and cells one above the other on one time axis. Curves
-// are fed from min/max pyramids, so a redraw costs the same for a thousand or ten million samples.
+// The lanes: voltage, current, temperature, charge and cells one above the other on one axis, by
+// time or by charge moved. Curves are fed from min/max pyramids, so a redraw costs the same for a thousand or ten million samples.
 // Overlays (evidence, cursor, pins) live on buffered layers of their own and never redraw a curve.
 #pragma once
 
@@ -12,6 +12,7 @@
 #include "app/plot/envelope_graph.h"
 #include "recording/pyramid.h"
 #include "recording/recording.h"
+#include "recording/sample_axis.h"
 #include "steps/step.h"
 
 namespace nk {
@@ -28,8 +29,16 @@ class LanesPlot : public QCustomPlot {
     explicit LanesPlot(QWidget* parent = nullptr);
 
     /// Lanes to show, as a sum.
-    enum Lanes { kVoltage = 1, kCurrent = 2, kTemperature = 4, kCells = 8, kEverything = 15 };
-    void setRecording(RecordingPtr recording, int lanes = kEverything);
+    enum Lanes { kVoltage = 1, kCurrent = 2, kTemperature = 4, kCells = 8, kCharge = 16 };
+    static constexpr int kUsual = kVoltage | kCurrent | kTemperature | kCells;
+    /// `charge_Ah` is the running charge that the charge lane shows; it must outlive the recording
+    /// shown here and may be empty when that lane is not wanted.
+    void setRecording(RecordingPtr recording, int lanes = kUsual,
+                      std::span<const double> charge_Ah = {});
+    /// Time or charge across the lanes. The shown range stays.
+    void setAcross(AxisKind kind);
+    AxisKind across() const { return across_; }
+    SampleAxisPtr axis() const { return axis_; }  ///< null when nothing is shown
     void setMarks(std::vector<PlotMark> marks);
     /// Lines with words on the temperature lane; they come into view when the battery gets near.
     void setTemperatureLimits(std::vector<std::pair<double, QString>> limits);
@@ -40,11 +49,11 @@ class LanesPlot : public QCustomPlot {
     void showRange(double from_s, double to_s);
     void applyColours();
 
-    double rangeLow() const;
+    double rangeLow() const;  ///< shown times, s, whatever is across
     double rangeHigh() const;
     /// Left and right edge of the lanes in this widget's pixels, for the ribbon below.
     std::pair<int, int> laneEdges() const;
-    std::optional<double> cursorTime() const { return cursor_; }
+    std::optional<double> cursorTime() const { return cursor_; }  ///< s
     int laneCount() const { return static_cast<int>(lanes_.size()); }
 
   Q_SIGNALS:
@@ -76,11 +85,15 @@ class LanesPlot : public QCustomPlot {
         QCPItemRect* shade = nullptr;
         QCPItemStraightLine* pins[2] = {nullptr, nullptr};
         std::vector<Curve> curves;
-        int kind = 0;  ///< 0 voltage, 1 current, 2 temperature, 3 cells, 4 spread
+        int kind = 0;  ///< 0 voltage, 1 current, 2 temperature, 3 cells, 4 spread, 5 charge
     };
 
     void buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns,
                    int stretch);
+    QCPRange shown() const;  ///< places along the axis
+    void showPlaces(double from, double to);
+    /// Ticks and words of the axes across, after `across_` changed.
+    void dressAxes();
     void refill();
     /// First sample of each pixel column between `low` and `high` (s), and one past the last.
     std::vector<std::size_t> pixelColumns(int pixels, double low, double high) const;
@@ -92,6 +105,8 @@ class LanesPlot : public QCustomPlot {
     QColor colourOf(int kind, std::size_t index, std::size_t count) const;
 
     RecordingPtr recording_;
+    AxisKind across_ = AxisKind::Time;
+    SampleAxisPtr axis_;
     std::vector<double> spread_mV_;  ///< highest minus lowest cell, one value a sample
     std::vector<std::pair<double, QString>> temperatureLimits_;
     std::vector<Lane> lanes_;

@@ -31,8 +31,8 @@ void Ribbon::setSteps(const Steps& steps) {
     update();
 }
 
-void Ribbon::setView(double low_s, double high_s, int left, int right) {
-    scale_ = TimeScale::over(low_s, high_s, left, right);
+void Ribbon::setView(double low_s, double high_s, int left, int right, SampleAxisPtr axis) {
+    scale_ = TimeScale::over(low_s, high_s, left, right, std::move(axis));
     update();
 }
 
@@ -62,7 +62,7 @@ void Ribbon::paintEvent(QPaintEvent*) {
     const QFontMetrics metrics(font);
     for (std::size_t k = 0; k < steps_.list.size(); ++k) {
         const Step& s = steps_.list[k];
-        if (s.end_s < scale_.low_s || s.start_s > scale_.high_s) continue;
+        if (scale_.placeOf(s.end_s) < scale_.low || scale_.placeOf(s.start_s) > scale_.high) continue;
         const double a = std::max<double>(scale_.xOf(s.start_s), scale_.left - 4);
         const double b = std::min<double>(scale_.xOf(s.end_s), scale_.right + 4);
         const QRectF block(a, 3, std::max(1.0, b - a - 1), height() - 6);
@@ -229,9 +229,9 @@ void Ribbon::keyPressEvent(QKeyEvent* event) {
             Q_EMIT joinRequested(selected_);
     } else if (selected_ > 0 && (event->key() == Qt::Key_Comma || event->key() == Qt::Key_Period)) {
         // The edge before the selected step, by a hundredth of what is shown.
-        const double step = 0.01 * scale_.span_s() * (event->key() == Qt::Key_Comma ? -1 : 1);
-        const double at = steps_.list[static_cast<std::size_t>(selected_)].start_s + step;
-        Q_EMIT edgeMoved(selected_, at);
+        const double start_s = steps_.list[static_cast<std::size_t>(selected_)].start_s;
+        Q_EMIT edgeMoved(selected_,
+                         scale_.shifted(start_s, event->key() == Qt::Key_Comma ? -0.01 : 0.01));
     } else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) &&
                selected_ >= 0) {
         Q_EMIT stepActivated(selected_);

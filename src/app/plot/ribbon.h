@@ -15,7 +15,7 @@ class Ribbon : public QWidget {
     explicit Ribbon(QWidget* parent = nullptr);
 
     void setSteps(const Steps& steps);
-    void setView(double low_s, double high_s, int left, int right);
+    void setView(double low_s, double high_s, int left, int right, SampleAxisPtr axis = nullptr);
     int selected() const { return selected_; }
     void select(int index);
     QSize sizeHint() const override { return {400, 30}; }

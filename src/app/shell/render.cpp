@@ -11,9 +11,11 @@
 #include <QTextStream>
 #include <QThread>
 
+#include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/help_page.h"
+#include "app/plot/lanes_plot.h"
 #include "app/shell/main_window.h"
 
 namespace nk {
@@ -73,6 +75,13 @@ int renderViews(QApplication& app, const QString& folder) {
     auto* findings = window.findChild<FindingsPanel*>();
     Q_EMIT findings->evidenceRequested(0);
     shot("curve");
+    auto* curve = window.findChild<CurveStation*>();
+    curve->setAcross(AxisKind::Charge);
+    curve->setChargeLane(true);
+    curve->plot()->showAll();
+    shot("curve-charge");
+    curve->setAcross(AxisKind::Time);
+    curve->setChargeLane(false);
     window.setTheme(ThemeChoice::NightBench);
     choose("mount-pack-lazy-charger.csv");
     shot("curve-night");

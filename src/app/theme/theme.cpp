@@ -156,6 +156,9 @@ QPushButton[role="station"] { background: transparent; border: none; border-bott
 QPushButton[role="station"]:hover { background: @panel; }
 QPushButton[role="station"]:checked { background: @selection; border-bottom: 3px solid @accent; }
 QPushButton[role="station"]:focus { border: 2px solid @accent; }
+QPushButton[role="choice"] { padding: 2px 9px; font-size: 12px; color: @muted; }
+QPushButton[role="choice"]:checked { background: @selection; color: @text; font-weight: 600; border-color: @accent; }
+QPushButton[role="choice"]:focus { border: 2px solid @accent; padding: 1px 8px; }
 QMenu { background: @card; color: @text; border: 1px solid @line; padding: 4px; }
 QMenu::item { padding: 6px 22px 6px 14px; border-radius: 4px; }
 QMenu::item:selected { background: @selection; color: @text; }
