@@ -1,6 +1,7 @@
 // narrow-knee: the desktop application.
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QDateTime>
 #include <QDir>
 #include <QEventLoop>
 #include <QIcon>
@@ -12,6 +13,34 @@
 
 #include "app/shell/main_window.h"
 #include "app/shell/render.h"
+#include "book/backups.h"
+
+namespace {
+
+/// Opens a book; when it cannot be read and there are backups, offers the newest of them.
+nk::Expected<std::unique_ptr<nk::BenchBook>> openOrRestore(const QString& path,
+                                                           nk::Dialogs& dialogs) {
+    auto book = nk::BenchBook::open(path.toStdString());
+    if (book || book.error().kind == nk::ErrorKind::Unsupported) return book;
+    const auto backups = nk::backupsOf(path.toStdString());
+    if (!backups || backups->empty()) return book;
+    const QString made = QDateTime::fromSecsSinceEpoch(static_cast<qint64>(backups->front().at_s))
+                             .toString("d MMM yyyy, hh:mm");
+    const QString question =
+        QString::fromStdString(book.error().text()) + "\n\n" +
+        QApplication::tr(
+            "There is a backup of %1. Bring it back? The book as it is now is kept "
+            "beside the backups.")
+            .arg(made);
+    if (!dialogs.confirm(nullptr, "Narrow Knee", question, QApplication::tr("Bring it back")))
+        return book;
+    const auto kept = nk::restoreBackup(path.toStdString(), backups->front().path,
+                                        static_cast<double>(QDateTime::currentSecsSinceEpoch()));
+    if (!kept) return tl::unexpected<nk::Error>(kept.error());
+    return nk::BenchBook::open(path.toStdString());
+}
+
+}  // namespace
 
 int main(int argc, char** argv) {
     // Pictures need no display.
@@ -59,16 +88,30 @@ int main(int argc, char** argv) {
             logs << file;
     }
     if (parser.isSet(demo)) path = data + "/hill field kit.nkbook";
-    auto book = nk::BenchBook::open(path.toStdString());
+    nk::present(nk::Preferences::load());
+    nk::Dialogs dialogs;
+    auto book = openOrRestore(path, dialogs);
     if (!book) {
         QTextStream(stderr) << QString::fromStdString(book.error().text()) << Qt::endl;
         QMessageBox::critical(nullptr, "Narrow Knee", QString::fromStdString(book.error().text()));
         return 1;
     }
-    nk::Dialogs dialogs;
-    nk::MainWindow window(std::move(*book), dialogs);
-    window.show();
-    if (parser.isSet(demo)) QTimer::singleShot(0, &window, &nk::MainWindow::loadDemo);
-    if (!logs.isEmpty()) QTimer::singleShot(0, &window, [&] { window.openFiles(logs); });
-    return QApplication::exec();
+    bool first = true;
+    while (true) {
+        nk::MainWindow window(std::move(*book), dialogs);
+        window.show();
+        if (first && parser.isSet(demo)) QTimer::singleShot(0, &window, &nk::MainWindow::loadDemo);
+        if (first && !logs.isEmpty())
+            QTimer::singleShot(0, &window, [&] { window.openFiles(logs); });
+        first = false;
+        // Another language: the same book in a window made anew.
+        constexpr int kReopen = 1000;
+        QObject::connect(
+            &window, &nk::MainWindow::reopenRequested, &app, [] { QApplication::exit(kReopen); },
+            Qt::QueuedConnection);
+        const int code = QApplication::exec();
+        if (code != kReopen) return code;
+        book = nk::BenchBook::open(window.book().path());
+        if (!book) return 1;
+    }
 }

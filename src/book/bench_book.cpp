@@ -1,6 +1,10 @@
 #include "bench_book.h"
 
+#include <fcntl.h>
 #include <sqlite3.h>
+#include <unistd.h>
+
+#include <cerrno>
 
 #include "guard.h"
 #include "hash.h"
@@ -271,12 +275,32 @@ Expected<void> BenchBook::backup(const fs::path& target) {
         return fail(ErrorKind::InvalidArgument,
                     "There is a file of this name already; it was not changed.", target.string(),
                     "a new file name.");
-    return guarded(path_.string(), "The backup could not be written", [&]() -> Expected<void> {
+    // Under another name until it is whole and on the disk: a file of the wanted name is a backup.
+    const fs::path part = target.string() + ".part";
+    fs::remove(part, ec);
+    auto done = guarded(path_.string(), "The backup could not be written", [&]() -> Expected<void> {
         SQLite::Statement q(*db_, "VACUUM INTO ?");
-        q.bind(1, target.string());
+        q.bind(1, part.string());
         q.exec();
         return {};
     });
+    if (done) {
+        const int file = ::open(part.c_str(), O_RDONLY | O_CLOEXEC);
+        const bool safe = file >= 0 && ::fsync(file) == 0;
+        const int reason = errno;
+        if (file >= 0) ::close(file);
+        if (!safe) ec.assign(reason, std::generic_category());
+        if (!ec) fs::rename(part, target, ec);
+        if (ec)
+            done =
+                fail(ErrorKind::Storage, "The backup could not be written: " + ec.message() + ".",
+                     target.string(), "a folder you may write to, with room.");
+    }
+    if (!done) {
+        std::error_code ignored;
+        fs::remove(part, ignored);
+    }
+    return done;
 }
 
 }  // namespace nk

@@ -26,8 +26,7 @@ Scaled scaleFor(double value, const std::string& unit, const NumberStyle& style)
     if (unit == "A" && size < 0.1 && size > 0) return {1e3, "mA"};
     if (unit == "V" && size < 0.1 && size > 0) return {1e3, "mV"};
     if (unit == "C") return {1.0, style.fahrenheit ? "°F" : "°C"};
-    if (unit == "C/min")
-        return style.fahrenheit ? Scaled{1.8, "°F/min"} : Scaled{1.0, "°C/min"};
+    if (unit == "C/min") return style.fahrenheit ? Scaled{1.8, "°F/min"} : Scaled{1.0, "°C/min"};
     if (unit == "C-rate") return {1.0, "C"};
     return {1.0, unit};
 }

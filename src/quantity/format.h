@@ -28,7 +28,8 @@ ValueText valueText(double value, double uncertainty, const std::string& unit,
                     const NumberStyle& style = currentStyle());
 
 /// Short text without uncertainty, three to four significant digits: "4.30 Ah", "58.8 mΩ".
-std::string shortValue(double value, const std::string& unit, const NumberStyle& style = currentStyle());
+std::string shortValue(double value, const std::string& unit,
+                       const NumberStyle& style = currentStyle());
 
 /// h:mm:ss, or h:mm:ss.f when below ten seconds matter.
 std::string clockText(double seconds, bool tenths = false);

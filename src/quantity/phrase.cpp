@@ -12,6 +12,10 @@ const Presentation& presentation() {
     return current;
 }
 
+void setPresentation(Presentation wanted) {
+    current = std::move(wanted);
+}
+
 Presenting::Presenting(Presentation wanted) : before_(std::move(current)) {
     current = std::move(wanted);
 }

@@ -32,6 +32,8 @@ inline const NumberStyle& currentStyle() {
     return presentation().style;
 }
 
+void setPresentation(Presentation wanted);
+
 /// Sets the presentation of this thread for its own lifetime.
 class Presenting {
   public:

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "quantity/phrase.h"
 #include "words.h"
 
 namespace nk {
@@ -14,8 +15,8 @@ std::string Card::plainText() const {
     if (!value.empty()) out += "\n" + value + (plusMinus.empty() ? "" : " " + plusMinus);
     for (const std::string& line : lines) out += "\n" + line;
     if (pointsAtCurve())
-        out += fmt::format("\nSeen from {} to {}.", clockText(evidence.from_s),
-                           clockText(evidence.to_s));
+        out +=
+            phrase("\nSeen from {} to {}.", clockText(evidence.from_s), clockText(evidence.to_s));
     return out + "\n";
 }
 
@@ -29,14 +30,14 @@ Card fromFinding(const Finding& f) {
     c.tone = f.severity == Severity::Hazard ? CardTone::Hazard
              : log                          ? CardTone::Log
                                             : CardTone::Verdict;
-    c.kind = f.severity == Severity::Hazard    ? "HAZARD"
-             : log                             ? "LOG"
-             : f.severity == Severity::Verdict ? "VERDICT"
-                                               : "NOTE";
+    c.kind = f.severity == Severity::Hazard    ? phrase("HAZARD")
+             : log                             ? phrase("LOG")
+             : f.severity == Severity::Verdict ? phrase("VERDICT")
+                                               : phrase("NOTE");
     c.title = f.text;
     if (!f.advice.empty()) c.lines.push_back(f.advice);
     if (const Check* check = findCheck(f.code)) {
-        c.how = check->explanation;
+        c.how = phrase(check->explanation);
         c.question = check->question;
     }
     c.everywhere = f.severity == Severity::Hazard;
@@ -54,10 +55,10 @@ Card fromReading(const Reading& r, const Analysis& a, const NumberStyle& style) 
     if (!v.plusMinus.empty()) c.plusMinus = "± " + v.plusMinus;
     c.lines = r.caveats;
     if (const Metric* m = findMetric(r.name)) {
-        c.how = m->explanation;
+        c.how = phrase(m->explanation);
         c.question = m->question;
     }
-    c.how += " ± is the expanded uncertainty, k = 2, about 95 %.";
+    c.how += phrase(" ± is the expanded uncertainty, k = 2, about 95 %.");
     c.evidence = r.evidence;
     return c;
 }
@@ -73,14 +74,14 @@ void capacityCards(const Analysis& a, const NumberStyle& style, std::vector<Card
         if (r.name != "delivered_capacity") continue;
         Card c = fromReading(r, a, style);
         c.tone = CardTone::Capacity;
-        c.kind = "CAPACITY";
+        c.kind = phrase("CAPACITY");
         std::vector<std::string> lines;
         if (const Reading* health = sibling(a, "health_capacity", r.evidence.step)) {
             if (health->measurable())
                 lines.push_back(
-                    fmt::format("{} of the {} on the label.",
-                                valueText(health->value, health->uncertainty, "%", style).joined(),
-                                shortValue(a.battery.rated_Ah, "Ah", style)));
+                    phrase("{} of the {} on the label.",
+                           valueText(health->value, health->uncertainty, "%", style).joined(),
+                           shortValue(a.battery.rated_Ah, "Ah", style)));
             for (const std::string& caveat : health->caveats)
                 if (std::find(lines.begin(), lines.end(), caveat) == lines.end())
                     lines.push_back(health->measurable() ? caveat : "Health: " + caveat);
@@ -88,8 +89,8 @@ void capacityCards(const Analysis& a, const NumberStyle& style, std::vector<Card
         const Reading* energy = sibling(a, "delivered_energy", r.evidence.step);
         const Reading* mean = sibling(a, "mean_voltage", r.evidence.step);
         if (energy != nullptr && energy->measurable() && mean != nullptr && mean->measurable())
-            lines.push_back(fmt::format("{} at a mean of {}.", valueText(*energy, style).joined(),
-                                        valueText(*mean, style).joined()));
+            lines.push_back(phrase("{} at a mean of {}.", valueText(*energy, style).joined(),
+                                   valueText(*mean, style).joined()));
         // The conditions come first, then the rest.
         c.lines.clear();
         if (!r.caveats.empty()) c.lines.push_back(r.caveats.front());
@@ -105,22 +106,22 @@ void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
         if (r.name != "knee_time" || !r.measurable()) continue;
         Card c = fromReading(r, a, style);
         c.tone = CardTone::Voltage;
-        c.kind = "KNEE";
+        c.kind = phrase("KNEE");
         const int step = r.evidence.step;
         const Reading* set = sibling(a, "cv_set_voltage", step);
         const Reading* end = sibling(a, "taper_end_current", step);
         const Reading* inside = sibling(a, "charge_in_cv", step);
         if (set != nullptr && set->measurable()) {
-            std::string text = "Set voltage " + valueText(*set, style).joined();
+            std::string text = phrase("Set voltage ") + valueText(*set, style).joined();
             if (a.battery.series > 1)
-                text += fmt::format(", {} a cell",
-                                    shortValue(set->value / a.battery.series, "V", style));
+                text +=
+                    phrase(", {} a cell", shortValue(set->value / a.battery.series, "V", style));
             c.lines.insert(c.lines.begin(), text + ".");
         }
         if (inside != nullptr && end != nullptr && inside->measurable() && end->measurable()) {
-            std::string text = fmt::format("{} went in after it, down to {}",
-                                           shortValue(inside->value, "Ah", style),
-                                           shortValue(end->value, "A", style));
+            std::string text =
+                phrase("{} went in after it, down to {}", shortValue(inside->value, "Ah", style),
+                       shortValue(end->value, "A", style));
             if (a.battery.rated_Ah > 0 && end->value > 0)
                 text += fmt::format(" (C/\u2060{:.0f})", a.battery.rated_Ah / end->value);
             c.lines.insert(c.lines.begin() + (set != nullptr ? 1 : 0), text + ".");
@@ -131,12 +132,12 @@ void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
         if (r.name != "coulombic_efficiency" || !r.measurable()) continue;
         Card c = fromReading(r, a, style);
         c.tone = CardTone::Capacity;
-        c.kind = "EFFICIENCY";
-        c.title = "Of the charge put in, the battery gave back";
+        c.kind = phrase("EFFICIENCY");
+        c.title = phrase("Of the charge put in, the battery gave back");
         if (const Reading* energy = sibling(a, "energy_efficiency", r.evidence.step);
             energy != nullptr && energy->measurable())
             c.lines.insert(c.lines.begin(),
-                           "Of the energy, " + valueText(*energy, style).joined() + ".");
+                           phrase("Of the energy, ") + valueText(*energy, style).joined() + ".");
         out.push_back(std::move(c));
     }
 }
@@ -149,32 +150,34 @@ void finishCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
         if (r.name == "fullness_at_stop") {
             Card c = fromReading(r, a, style);
             c.tone = CardTone::Voltage;
-            c.kind = "FULLNESS";
-            c.title = "When the charge stopped, it was full to";
+            c.kind = phrase("FULLNESS");
+            c.title = phrase("When the charge stopped, it was full to");
             if (const Reading* left = sibling(a, "charge_left_at_stop", step);
                 left != nullptr && left->measurable())
-                c.lines.insert(c.lines.begin(), valueText(*left, style).joined() +
-                                                    " more would have gone in at this voltage.");
+                c.lines.insert(c.lines.begin(),
+                               valueText(*left, style).joined() +
+                                   phrase(" more would have gone in at this voltage."));
             out.push_back(std::move(c));
         } else if (r.name == "peak_time") {
             Card c = fromReading(r, a, style);
             c.tone = CardTone::Voltage;
-            c.kind = "PEAK";
-            c.title = "The voltage peaked at";
+            c.kind = phrase("PEAK");
+            c.title = phrase("The voltage peaked at");
             const Reading* drop = sibling(a, "peak_drop_per_cell", step);
             if (drop != nullptr && drop->measurable())
                 c.lines.push_back("Down " + valueText(*drop, style).joined() +
-                                  " a cell when the charge stopped.");
+                                  phrase(" a cell when the charge stopped."));
             const Reading* warming = sibling(a, "end_dtdt", step);
             if (warming != nullptr && warming->measurable())
-                c.lines.push_back("Warming by " + valueText(*warming, style).joined() + " then.");
+                c.lines.push_back(phrase("Warming by ") + valueText(*warming, style).joined() +
+                                  phrase(" then."));
             out.push_back(std::move(c));
         } else if (r.name == "rested_voltage" && step > 0 &&
                    a.steps.list[static_cast<std::size_t>(step) - 1].isCharge()) {
             Card c = fromReading(r, a, style);
             c.tone = CardTone::Voltage;
-            c.kind = "AT REST";
-            c.title = "After the charge the voltage settles at";
+            c.kind = phrase("AT REST");
+            c.title = phrase("After the charge the voltage settles at");
             out.push_back(std::move(c));
         }
     }
@@ -188,10 +191,11 @@ void strengthCards(const Analysis& a, const NumberStyle& style, std::vector<Card
         if (r.name != "imbalance_loss" && !standard) continue;
         Card c = fromReading(r, a, style);
         c.tone = CardTone::Capacity;
-        c.kind = standard ? "RESISTANCE" : "IMBALANCE";
-        c.title = standard ? "By the standard's two levels"
-                           : "When the first cell was at its floor, "
-                             "each other one still held";
+        c.kind = standard ? phrase("RESISTANCE") : phrase("IMBALANCE");
+        c.title = standard ? phrase("By the standard's two levels")
+                           : phrase(
+                                 "When the first cell was at its floor, "
+                                 "each other one still held");
         out.push_back(std::move(c));
     }
 }
@@ -201,14 +205,14 @@ void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Ca
         if (r.name != "max_temperature" || !r.measurable()) continue;
         Card c = fromReading(r, a, style);
         c.tone = CardTone::Temperature;
-        c.kind = "TEMPERATURE";
+        c.kind = phrase("TEMPERATURE");
         const Chemistry* chemistry = a.battery.chemistryData();
         const double limit = chemistry != nullptr ? chemistry->dischargeMax_C : 60;
         if (r.value < limit - 10)
-            c.lines.insert(c.lines.begin(),
-                           fmt::format("Far from the {} limit.",
-                                       valueText(limit, 5, "C", style).value + "\u2009" +
-                                           valueText(limit, 5, "C", style).unit));
+            c.lines.insert(
+                c.lines.begin(),
+                phrase("Far from the {} limit.", valueText(limit, 5, "C", style).value + "\u2009" +
+                                                     valueText(limit, 5, "C", style).unit));
         out.push_back(std::move(c));
     }
 }
@@ -230,12 +234,13 @@ std::vector<Card> makeCards(const Recording& recording, const Analysis& a,
     if (out.empty()) {
         Card c;
         c.tone = CardTone::Log;
-        c.kind = "LOG";
-        c.title = recording.duration_s() > 0 ? "Nothing was charged or discharged in this log."
-                                             : "This log has a single row.";
-        c.lines.push_back(
+        c.kind = phrase("LOG");
+        c.title = recording.duration_s() > 0
+                      ? phrase("Nothing was charged or discharged in this log.")
+                      : phrase("This log has a single row.");
+        c.lines.push_back(phrase(
             "A log that begins with a short rest, and goes through a charge or a discharge to its "
-            "end, tells most.");
+            "end, tells most."));
         out.push_back(c);
     }
     return out;
@@ -247,17 +252,17 @@ std::vector<Card> correctionCards(std::span<const Correction> corrections,
     for (const Correction& c : corrections) {
         Card card;
         card.tone = CardTone::Log;
-        card.kind = "CORRECTED";
+        card.kind = phrase("CORRECTED");
         card.code = "correction";
-        card.title = "The log is corrected: " + c.name + ".";
+        card.title = phrase("The log is corrected: ") + c.name + ".";
         const ValueText v = valueText(c.value, c.uncertainty, correctionUnit(c.kind), style);
-        card.lines.push_back(v.joined() + ". The logged samples are kept as they were.");
-        card.how =
+        card.lines.push_back(v.joined() + phrase(". The logged samples are kept as they were."));
+        card.how = phrase(
             "A voltage offset is added to the logged voltage; a lead's resistance times the "
             "current is taken off it; a load the logger did not see is added to the current. All "
-            "numbers follow.";
+            "numbers follow.");
         card.everywhere = true;
-        card.action = "Take it away";
+        card.action = phrase("Take it away");
         card.actionId = c.id;
         out.push_back(std::move(card));
     }
@@ -277,12 +282,13 @@ std::vector<Card> cardsFor(const std::vector<Card>& all, Question question) {
     if (out.empty()) {
         Card c;
         c.tone = CardTone::Log;
-        c.kind = "NOTE";
-        c.title = question == Question::Finish ? "There is no charge in this log to judge."
-                                               : "This log does not answer this question.";
-        c.lines.push_back(question == Question::Finish
-                              ? "Log a charge from its start until some minutes after its end."
-                              : "A log with a rest, a discharge and a few pauses tells most.");
+        c.kind = phrase("NOTE");
+        c.title = question == Question::Finish ? phrase("There is no charge in this log to judge.")
+                                               : phrase("This log does not answer this question.");
+        c.lines.push_back(
+            question == Question::Finish
+                ? phrase("Log a charge from its start until some minutes after its end.")
+                : phrase("A log with a rest, a discharge and a few pauses tells most."));
         out.push_back(std::move(c));
     }
     return out;

@@ -47,8 +47,8 @@ double niceStep(double range, int most) {
     return 10 * power;
 }
 
-void lane(std::string& svg, const Recording& r, std::span<const double> column, const char* name,
-          const char* colour, double x0, double x1, double y0, double y1) {
+void lane(std::string& svg, const Recording& r, std::span<const double> column,
+          const std::string& name, const char* colour, double x0, double x1, double y0, double y1) {
     const Pyramid pyramid(column);
     MinMax all = pyramid.range(0, column.size());
     if (!std::isfinite(all.low)) return;
@@ -116,12 +116,12 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
         const double lanes = height - ribbon - axis - 12;
         const double hV = lanes * (temperature ? 0.5 : 0.62);
         const double hI = lanes * (temperature ? 0.26 : 0.38);
-        lane(svg, r, r.voltage_V(), "Voltage V", "#0f5c62", x0, x1, 16, hV - 4);
-        lane(svg, r, r.current_A(), "Current A (charge positive)", "#9a5118", x0, x1, hV + 14,
-             hV + hI - 4);
+        lane(svg, r, r.voltage_V(), phrase("Voltage V"), "#0f5c62", x0, x1, 16, hV - 4);
+        lane(svg, r, r.current_A(), phrase("Current A (charge positive)"), "#9a5118", x0, x1,
+             hV + 14, hV + hI - 4);
         if (temperature)
-            lane(svg, r, r.temperature_C(), "Temperature °C", "#79367f", x0, x1, hV + hI + 14,
-                 lanes - 2);
+            lane(svg, r, r.temperature_C(), phrase("Temperature °C"), "#79367f", x0, x1,
+                 hV + hI + 14, lanes - 2);
         const double t0 = r.time_s().front();
         const double span = std::max(r.duration_s(), 1e-9);
         const double ry = height - ribbon - axis;
@@ -159,34 +159,51 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
     return svg + "</svg>";
 }
 
+std::string sheetHead(const std::string& title) {
+    return "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
+           escapeHtml(title) +
+           "</title>\n<style>\n"
+           "body{font-family:'Inter','DejaVu "
+           "Sans',sans-serif;font-size:10pt;color:#22211e;margin:24px;max-width:760px}\n"
+           "h1{font-size:16pt;margin:0}h2{font-size:11pt;margin:14px 0 "
+           "4px;color:#0f5c62}p{margin:2px 0}\n"
+           "table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:3px "
+           "8px 3px 0;border-bottom:1px solid #e3dfd6;vertical-align:top}\n"
+           ".n{text-align:right;white-space:nowrap}.s{color:#5d5b55;font-size:8.5pt}."
+           "hazard{border-left:4px solid #a3271b;padding-left:8px}\n"
+           "</style></head><body>\n";
+}
+
+std::string sheetFoot(const std::string& madeOn) {
+    return "<p class=\"s\">" +
+           phrase(
+               "± is the expanded uncertainty (k = 2, about 95 %). The maker's data sheet, local "
+               "codes and licensed practice come first.") +
+           " " +
+           (madeOn.empty() ? phrase("Made with Narrow Knee.")
+                           : phrase("Made with Narrow Knee on {}.", escapeHtml(madeOn))) +
+           "</p>\n</body></html>\n";
+}
+
 std::string benchSheetHtml(const SheetInput& in, const std::string& picture) {
     const Analysis& a = *in.analysis;
-    std::string h = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
-                    escapeHtml(in.batteryName + " · " + in.title) +
-                    "</title>\n<style>\n"
-                    "body{font-family:'Inter','DejaVu "
-                    "Sans',sans-serif;font-size:10pt;color:#22211e;margin:24px;max-width:760px}\n"
-                    "h1{font-size:16pt;margin:0}h2{font-size:11pt;margin:14px 0 "
-                    "4px;color:#0f5c62}p{margin:2px 0}\n"
-                    "table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:3px "
-                    "8px 3px 0;border-bottom:1px solid #e3dfd6;vertical-align:top}\n"
-                    ".n{text-align:right;white-space:nowrap}.s{color:#5d5b55;font-size:8.5pt}."
-                    "hazard{border-left:4px solid #a3271b;padding-left:8px}\n"
-                    "</style></head><body>\n";
+    std::string h = sheetHead(in.batteryName + " · " + in.title);
     h += "<h1>" + escapeHtml(in.batteryName) + "</h1>\n<p>" + escapeHtml(in.title) + " · " +
          escapeHtml(batteryWords(a.battery)) + "</p>\n";
     h += "<p class=\"s\">" + escapeHtml(in.source) + "</p>\n" + picture + "\n";
     if (!a.findings.empty()) {
-        h += "<h2>Findings</h2>\n";
+        h += "<h2>" + phrase("Findings") + "</h2>\n";
         for (const Finding& f : a.findings) {
             const bool hazard = f.severity == Severity::Hazard;
             h += fmt::format("<p{}>{}{} <span class=\"s\">{}</span></p>\n",
-                             hazard ? " class=\"hazard\"" : "", hazard ? "<b>HAZARD</b> " : "",
+                             hazard ? " class=\"hazard\"" : "",
+                             hazard ? "<b>" + phrase("HAZARD") + "</b> " : std::string(),
                              escapeHtml(f.text), escapeHtml(f.advice));
         }
     }
-    h += "<h2>Readings</h2>\n<table><tr><th>Reading</th><th class=\"n\">Value ± (k = "
-         "2)</th><th>Taken from</th></tr>\n";
+    h += fmt::format("<h2>{}</h2>\n<table><tr><th>{}</th><th class=\"n\">{}</th><th>{}</th></tr>\n",
+                     phrase("Readings"), phrase("Reading"), phrase("Value ± (k = 2)"),
+                     phrase("Taken from"));
     std::vector<std::string> notes;
     for (const Reading& r : a.readings) {
         const Metric* m = findMetric(r.name);
@@ -197,14 +214,17 @@ std::string benchSheetHtml(const SheetInput& in, const std::string& picture) {
             if (it == notes.end()) it = notes.insert(notes.end(), c);
             marks += fmt::format(" {}", it - notes.begin() + 1);
         }
-        h += fmt::format("<tr><td>{}{}</td><td class=\"n\">{}</td><td>{} to {}</td></tr>\n",
-                         m != nullptr ? m->title : r.name.c_str(),
+        h += fmt::format("<tr><td>{}{}</td><td class=\"n\">{}</td><td>{} – {}</td></tr>\n",
+                         m != nullptr ? phrase(m->title) : r.name,
                          marks.empty() ? "" : "<sup class=\"s\">" + marks + "</sup>",
                          escapeHtml(v.joined()), clockText(r.evidence.from_s),
                          clockText(r.evidence.to_s));
     }
-    h += "</table>\n<h2>Steps</h2>\n<table><tr><th>From</th><th>To</th><th>Step</th><th "
-         "class=\"n\">Mean current</th><th class=\"n\">Charge</th><th>Ended because</th></tr>\n";
+    h += fmt::format(
+        "</table>\n<h2>{}</h2>\n<table><tr><th>{}</th><th>{}</th><th>{}</th><th "
+        "class=\"n\">{}</th><th class=\"n\">{}</th><th>{}</th></tr>\n",
+        phrase("Steps"), phrase("From"), phrase("To"), phrase("Step"), phrase("Mean current"),
+        phrase("Charge"), phrase("Ended because"));
     constexpr std::size_t kMostSteps = 40;
     for (std::size_t k = 0; k < std::min(kMostSteps, a.steps.list.size()); ++k) {
         const Step& s = a.steps.list[k];
@@ -218,17 +238,13 @@ std::string benchSheetHtml(const SheetInput& in, const std::string& picture) {
     }
     h += "</table>\n";
     if (a.steps.list.size() > kMostSteps)
-        h += fmt::format("<p class=\"s\">and {} further steps.</p>\n",
-                         a.steps.list.size() - kMostSteps);
-    if (!notes.empty()) h += "<h2>Notes</h2>\n";
+        h += fmt::format("<p class=\"s\">{}</p>\n",
+                         phrase("and {} further steps.", a.steps.list.size() - kMostSteps));
+    if (!notes.empty()) h += "<h2>" + phrase("Notes") + "</h2>\n";
     for (std::size_t k = 0; k < notes.size(); ++k)
         h += fmt::format("<p class=\"s\">{} {}</p>\n", k + 1, escapeHtml(notes[k]));
-    h += "<p class=\"s\">Positive current charges the battery. ± is the expanded uncertainty (k = "
-         "2, about 95 %). The maker's data sheet, local codes and licensed practice come first. "
-         "Made with Narrow Knee" +
-         (in.madeOn.empty() ? std::string() : " on " + escapeHtml(in.madeOn)) +
-         ".</p>\n</body></html>\n";
-    return h;
+    h += "<p class=\"s\">" + phrase("Positive current charges the battery.") + "</p>\n";
+    return h + sheetFoot(in.madeOn);
 }
 
 }  // namespace nk

@@ -24,6 +24,10 @@ std::string curveSvg(const Recording& recording, const Steps& steps, int width, 
 /// A whole HTML page. `picture` is the markup of the curve: an inline SVG, or an img element.
 std::string benchSheetHtml(const SheetInput& input, const std::string& picture);
 
+/// How every sheet begins (its style) and ends (what ± means, the usual caution, the date).
+std::string sheetHead(const std::string& title);
+std::string sheetFoot(const std::string& madeOn);
+
 /// Text with the characters that HTML reserves replaced.
 std::string escapeHtml(const std::string& text);
 

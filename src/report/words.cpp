@@ -1,5 +1,7 @@
 #include "words.h"
 
+#include "quantity/phrase.h"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -9,89 +11,90 @@ namespace nk {
 std::string kindWords(const Step& s) {
     switch (s.kind) {
         case StepKind::Rest:
-            return s.cutOut ? "pause after a cut-out" : "rest";
+            return s.cutOut ? phrase("pause after a cut-out") : phrase("rest");
         case StepKind::CcCharge:
-            return "charge, constant current";
+            return phrase("charge, constant current");
         case StepKind::CvCharge:
-            return "charge, constant voltage";
+            return phrase("charge, constant voltage");
         case StepKind::CcDischarge:
-            return "discharge, constant current";
+            return phrase("discharge, constant current");
         case StepKind::CpDischarge:
-            return "discharge, constant power";
+            return phrase("discharge, constant power");
         case StepKind::CrDischarge:
-            return "discharge, constant resistance";
+            return phrase("discharge, constant resistance");
         case StepKind::Pulse:
-            return s.meanCurrent_A > 0 ? "charge pulse" : "discharge pulse";
+            return s.meanCurrent_A > 0 ? phrase("charge pulse") : phrase("discharge pulse");
         case StepKind::Variable:
-            if (s.powerLimited) return "charge, power-limited";
-            return s.meanCurrent_A > 0 ? "charge, variable" : "discharge, variable load";
+            if (s.powerLimited) return phrase("charge, power-limited");
+            return s.meanCurrent_A > 0 ? phrase("charge, variable")
+                                       : phrase("discharge, variable load");
         case StepKind::Gap:
-            return "no samples";
+            return phrase("no samples");
     }
-    return "step";
+    return phrase("step");
 }
 
 std::string kindWordsShort(const Step& s) {
     switch (s.kind) {
         case StepKind::Rest:
-            return "rest";
+            return phrase("rest");
         case StepKind::CcCharge:
-            return "charge, const. I";
+            return phrase("charge, const. I");
         case StepKind::CvCharge:
-            return "const. V";
+            return phrase("const. V");
         case StepKind::CcDischarge:
-            return "discharge, const. I";
+            return phrase("discharge, const. I");
         case StepKind::CpDischarge:
-            return "discharge, const. P";
+            return phrase("discharge, const. P");
         case StepKind::CrDischarge:
-            return "discharge, const. R";
+            return phrase("discharge, const. R");
         case StepKind::Pulse:
-            return "pulse";
+            return phrase("pulse");
         case StepKind::Variable:
-            return s.powerLimited ? "power limit" : "variable";
+            return s.powerLimited ? phrase("power limit") : phrase("variable");
         case StepKind::Gap:
-            return "gap";
+            return phrase("gap");
     }
-    return "step";
+    return phrase("step");
 }
 
 std::string kindWordsTiny(const Step& s) {
     if (!s.isActive() || s.kind == StepKind::CvCharge || s.kind == StepKind::Pulse ||
         s.kind == StepKind::Variable)
         return kindWordsShort(s);
-    return s.meanCurrent_A > 0 ? "charge" : "disch.";
+    return s.meanCurrent_A > 0 ? phrase("charge") : phrase("disch.");
 }
 
 std::string endingWords(EndedBy reason) {
     switch (reason) {
         case EndedBy::VoltageLimit:
-            return "the set voltage was reached";
+            return phrase("the set voltage was reached");
         case EndedBy::Taper:
-            return "the current tapered off";
+            return phrase("the current tapered off");
         case EndedBy::NegativeDeltaV:
-            return "the voltage had peaked and fallen (−ΔV)";
+            return phrase("the voltage had peaked and fallen (−ΔV)");
         case EndedBy::ZeroDeltaV:
-            return "the voltage had stopped rising";
+            return phrase("the voltage had stopped rising");
         case EndedBy::Temperature:
-            return "the temperature limit was reached";
+            return phrase("the temperature limit was reached");
         case EndedBy::Timer:
-            return "a round time was over, as with a timer";
+            return phrase("a round time was over, as with a timer");
         case EndedBy::ChargeLimit:
-            return "a charge limit was reached";
+            return phrase("a charge limit was reached");
         case EndedBy::VoltageFloor:
-            return "the voltage floor was reached";
+            return phrase("the voltage floor was reached");
         case EndedBy::CellVoltageFloor:
-            return "one cell reached its floor";
+            return phrase("one cell reached its floor");
         case EndedBy::PowerLimit:
-            return "the charger's power limit was reached";
+            return phrase("the charger's power limit was reached");
         case EndedBy::Manual:
-            return "it was stopped early, perhaps by hand";
+            return phrase("it was stopped early, perhaps by hand");
         case EndedBy::EndOfLog:
-            return "the log ends";
+            return phrase("the log ends");
         case EndedBy::Unknown:
-            return "the log does not tell";
+            return phrase("the log does not tell");
     }
-    return "the log does not tell";
+    return phrase("the log does not tell");
 }
 
 std::string batteryWords(const Battery& b) {
@@ -99,20 +102,20 @@ std::string batteryWords(const Battery& b) {
     const auto add = [&](const std::string& part) { out += (out.empty() ? "" : " · ") + part; };
     const auto assumed = [&](const char* field) {
         for (const auto& a : b.assumed)
-            if (a == field) return std::string(" (assumed)");
+            if (a == field) return phrase(" (assumed)");
         return std::string();
     };
     if (const Chemistry* c = b.chemistryData())
         add(c->label + assumed("chemistry"));
     else
-        add("chemistry not given");
+        add(phrase("chemistry not given"));
     if (b.series > 0)
         add(fmt::format("{}S{}{}", b.series, b.parallel > 1 ? fmt::format("{}P", b.parallel) : "",
                         assumed("series")));
     if (b.rated_Ah > 0)
-        add(shortValue(b.rated_Ah, "Ah") + " rated");
+        add(shortValue(b.rated_Ah, "Ah") + phrase(" rated"));
     else
-        add("rated capacity not given");
+        add(phrase("rated capacity not given"));
     return out;
 }
 
@@ -130,18 +133,18 @@ std::string headline(const Reading& r, const Analysis& a) {
         for (const Step& other : a.steps.list)
             parts += other.isDischarge() && other.start_s >= r.evidence.from_s - 1e-9 &&
                      other.end_s <= r.evidence.to_s + 1e-9;
-        if (parts > 1) return fmt::format("Gave back in all, in {} parts", parts);
-        std::string text = "Gave back at ";
+        if (parts > 1) return phrase("Gave back in all, in {} parts", parts);
+        std::string text = phrase("Gave back at ");
         text += a.battery.rated_Ah > 0
                     ? fmt::format("{:.2g}C", std::abs(s->meanCurrent_A) / a.battery.rated_Ah)
                     : shortValue(std::abs(s->meanCurrent_A), "A");
-        text += " down to " + shortValue(s->endVoltage_V, "V");
+        text += phrase(" down to ") + shortValue(s->endVoltage_V, "V");
         return text;
     }
-    if (r.name == "knee_time") return "Constant current turned into constant voltage at";
-    if (r.name == "cv_set_voltage") return "The charger held";
+    if (r.name == "knee_time") return phrase("Constant current turned into constant voltage at");
+    if (r.name == "cv_set_voltage") return phrase("The charger held");
     if (r.name == "max_temperature") return "Warmest";
-    if (const Metric* m = findMetric(r.name)) return m->title;
+    if (const Metric* m = findMetric(r.name)) return phrase(m->title);
     return r.name;
 }
 

@@ -51,10 +51,10 @@ TEST(Format, ShowsAsManyDigitsAsTheUncertaintyCarries) {
     EXPECT_EQ(valueText(0.48123, 0.004, "Ah").value, "481.2");
     EXPECT_EQ(valueText(0.48123, 0.004, "Ah").unit, "mAh");
     EXPECT_EQ(valueText(0.0588, 0.00065, "ohm").joined(), "58.8 ± 1.3\u2009mΩ");
-    EXPECT_EQ(valueText(25, 0.5, "C", {'.', true, true}).unit, "°F");
+    EXPECT_EQ(valueText(25, 0.5, "C", {'.', true, ChargeUnit::BySize}).unit, "°F");
     EXPECT_EQ(fixed(-0.0001, 2), "0.00") << "no minus before a zero";
     EXPECT_EQ(fixed(-1.5, 1), "\u22121.5");
-    EXPECT_EQ(fixed(1.5, 1, {',', false, true}), "1,5");
+    EXPECT_EQ(fixed(1.5, 1, {',', false, ChargeUnit::BySize}), "1,5");
     EXPECT_EQ(fixed(kNaN, 1), "–");
     EXPECT_EQ(clockText(59.97, true), "0:01:00.0") << "rounded once";
     EXPECT_EQ(clockText(7862), "2:11:02");

@@ -21,30 +21,29 @@ Reading start(const char* name, const char* unit, const char* method, const Even
 
 /// Rate, cut-off, temperature, rest: a capacity is only comparable under the same ones.
 void addConditions(const AnalysisInput& in, const Event& e, Reading& r) {
-    std::string text = fmt::format("at {}", shortValue(std::abs(e.meanCurrent_A), "A"));
+    std::string text = phrase("at {}", shortValue(std::abs(e.meanCurrent_A), "A"));
     if (in.battery.rated_Ah > 0)
         text += fmt::format(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.rated_Ah);
-    text += fmt::format(" down to {}", shortValue(e.endVoltage_V, "V"));
+    text += phrase(" down to {}", shortValue(e.endVoltage_V, "V"));
     if (in.battery.series > 1)
-        text += fmt::format(" ({} a cell)", shortValue(in.perCell(e.endVoltage_V), "V"));
+        text += phrase(" ({} a cell)", shortValue(in.perCell(e.endVoltage_V), "V"));
     if (std::isfinite(e.meanTemperature_C))
-        text += fmt::format(", {} °C on average", fixed(e.meanTemperature_C, 0));
+        text += phrase(", {} °C on average", fixed(e.meanTemperature_C, 0));
     else
-        text += ", temperature not logged";
+        text += phrase(", temperature not logged");
     r.caveats.push_back("Conditions: " + text + ".");
     if (e.steps.size() > 1)
-        r.caveats.push_back(
-            fmt::format("Sum of {} parts with pauses between them.", e.steps.size()));
+        r.caveats.push_back(phrase("Sum of {} parts with pauses between them.", e.steps.size()));
     if (e.fullAtStart == Known::No)
-        r.caveats.push_back("Started part-charged: " + e.fullBecause +
-                            ". This is what was left, not the capacity.");
+        r.caveats.push_back(phrase("Started part-charged: ") + e.fullBecause +
+                            phrase(". This is what was left, not the capacity."));
     if (e.fullAtStart == Known::Unknown)
-        r.caveats.push_back(
+        r.caveats.push_back(phrase(
             "Whether it was full at the start is not in this log; log the charge before it, or a "
-            "rest of ten minutes.");
+            "rest of ten minutes."));
     if (e.reachedFloor == Known::No)
         r.caveats.push_back(
-            "The discharge stopped above the usual floor: more was left in the battery.");
+            phrase("The discharge stopped above the usual floor: more was left in the battery."));
 }
 
 void addSamplingCaveats(const AnalysisInput& in, const Event& e, Reading& r) {
@@ -52,15 +51,15 @@ void addSamplingCaveats(const AnalysisInput& in, const Event& e, Reading& r) {
     for (const Gap& gap : in.recording.gaps())
         if (gap.before >= e.first && gap.before < e.last) {
             if (gap.restart)
-                r.caveats.push_back(
-                    "The logger restarted in between; charge moved while it was off is missing.");
+                r.caveats.push_back(phrase(
+                    "The logger restarted in between; charge moved while it was off is missing."));
             else
                 silent += gap.duration_s;
         }
     if (silent > 0)
         r.caveats.push_back(
-            fmt::format("Includes {} without samples, bridged by the neighbours' current.",
-                        durationText(silent)));
+            phrase("Includes {} without samples, bridged by the neighbours' current.",
+                   durationText(silent)));
 }
 
 }  // namespace
@@ -96,7 +95,7 @@ void computeMeanVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                                         rectangle(in.accuracy.voltageOffsetSteps *
                                                   in.recording.voltageQuality().resolution)});
         } else {
-            r.caveats.push_back("No charge moved.");
+            r.caveats.push_back(phrase("No charge moved."));
         }
         out.push_back(std::move(r));
     }
@@ -110,8 +109,10 @@ void computeChargeIn(const AnalysisInput& in, std::vector<Reading>& out) {
         const Chemistry* c = in.chemistry();
         r.caveats.push_back(
             c != nullptr && c->nickel()
-                ? "Charge put in is not capacity: nickel takes 110 to 160 % (common practice)."
-                : "Charge put in is not capacity: it depends on how empty the battery was.");
+                ? phrase(
+                      "Charge put in is not capacity: nickel takes 110 to 160 % (common practice).")
+                : phrase(
+                      "Charge put in is not capacity: it depends on how empty the battery was."));
         addSamplingCaveats(in, e, r);
         out.push_back(std::move(r));
     }

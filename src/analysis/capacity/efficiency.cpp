@@ -2,6 +2,7 @@
 
 #include "analysis/capacity/capacity.h"
 #include "analysis/capacity/event.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -48,10 +49,10 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
         const double taken =
             energy ? -cycle.discharge.sum.energy_Wh : -cycle.discharge.sum.charge_Ah;
         if (given > 0 && taken > given * 1.005 && !cycle.closed) {
-            r.caveats.push_back(
+            r.caveats.push_back(phrase(
                 "Not measurable from this log: more came out than went in, so the charge did not "
                 "start from empty. Log a discharge to the floor, a full charge and a discharge to "
-                "the floor.");
+                "the floor."));
         } else if (given > 0 && taken > 0) {
             const double ratio = taken / given;
             r.value = 100 * ratio;
@@ -68,15 +69,15 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
             // A constant offset acts on both with opposite effect on the ratio: add, do not square.
             r.uncertainty = 100 * ratio * (uOut / taken + uIn / given);
             if (!cycle.closed)
-                r.caveats.push_back(
+                r.caveats.push_back(phrase(
                     "Charge and discharge are not known to start and end at the same state; log a "
                     "discharge to the floor, a full charge and a discharge to the floor for a true "
-                    "efficiency.");
+                    "efficiency."));
             if (in.accuracy.currentGain > 0)
                 r.caveats.push_back(
-                    "Assumes the logger reads charge and discharge with the same gain.");
+                    phrase("Assumes the logger reads charge and discharge with the same gain."));
         } else {
-            r.caveats.push_back("No charge moved.");
+            r.caveats.push_back(phrase("No charge moved."));
         }
         out.push_back(std::move(r));
     }

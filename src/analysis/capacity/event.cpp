@@ -74,8 +74,8 @@ void judgeStart(const AnalysisInput& in, Event& e) {
             const double limit = rated > 0 ? 1.1 * rated / 10 : 0.2 * start;
             if (charge.endCurrent_A <= limit) {
                 e.fullAtStart = Known::Yes;
-                e.fullBecause = "a charge that tapered to " + shortValue(charge.endCurrent_A, "A") +
-                                " came before";
+                e.fullBecause = phrase("a charge that tapered to ") +
+                                shortValue(charge.endCurrent_A, "A") + phrase(" came before");
                 return;
             }
         }
@@ -83,7 +83,7 @@ void judgeStart(const AnalysisInput& in, Event& e) {
             (charge.endedBy == EndedBy::NegativeDeltaV || charge.endedBy == EndedBy::ZeroDeltaV ||
              (rated > 0 && charge.sum.charge_Ah > 1.05 * rated))) {
             e.fullAtStart = Known::Yes;
-            e.fullBecause = "a charge to its end came before";
+            e.fullBecause = phrase("a charge to its end came before");
             return;
         }
     }
@@ -99,18 +99,18 @@ void judgeStart(const AnalysisInput& in, Event& e) {
         const double full_V = c->ocv.voltage_V(0.95);
         if (perCell >= full_V - u_V * (c->nickel() ? 0 : 1)) {
             e.fullAtStart = Known::Yes;
-            e.fullBecause = fmt::format("it rested at {} a cell before", shortValue(perCell, "V"));
+            e.fullBecause = phrase("it rested at {} a cell before", shortValue(perCell, "V"));
         } else if (soc + 2 * e.startSocUncertainty < 0.93) {
             e.fullAtStart = Known::No;
-            e.fullBecause = fmt::format("it rested at {} a cell before, about {:.0f} % charged",
-                                        shortValue(perCell, "V"), 100 * soc);
+            e.fullBecause = phrase("it rested at {} a cell before, about {:.0f} % charged",
+                                   shortValue(perCell, "V"), 100 * soc);
         }
         return;
     }
     const double loaded = in.recording.voltage_V()[e.first] / cells;
     if (!c->nickel() && loaded >= c->ocv.voltage_V(0.93)) {
         e.fullAtStart = Known::Yes;
-        e.fullBecause = fmt::format("it started at {} a cell under load", shortValue(loaded, "V"));
+        e.fullBecause = phrase("it started at {} a cell under load", shortValue(loaded, "V"));
     }
 }
 

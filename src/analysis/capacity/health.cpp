@@ -4,6 +4,7 @@
 
 #include "analysis/capacity/capacity.h"
 #include "analysis/capacity/event.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -17,35 +18,36 @@ void computeHealth(const AnalysisInput& in, std::vector<Reading>& out) {
         const double rated = in.battery.rated_Ah;
         if (rated <= 0) {
             r.caveats.push_back(
-                "Not measurable: the battery's rated capacity is not given. Write it on the "
-                "battery card.");
+                phrase("Not measurable: the battery's rated capacity is not given. Write it on the "
+                       "battery card."));
         } else if (e.fullAtStart == Known::No) {
             r.caveats.push_back(
-                "Not measurable from this log: the discharge started part-charged (" +
-                e.fullBecause + "). Charge fully and log the whole discharge.");
+                phrase("Not measurable from this log: the discharge started part-charged (") +
+                e.fullBecause + phrase("). Charge fully and log the whole discharge."));
         } else if (e.reachedFloor == Known::No) {
-            r.caveats.push_back(
+            r.caveats.push_back(phrase(
                 "Not measurable from this log: the discharge stopped above the usual floor. Log it "
-                "down to the end.");
+                "down to the end."));
         } else {
             r.value = 100 * -e.sum.charge_Ah / rated;
             r.uncertainty = 100 * chargeUncertainty_Ah(in.recording, e.sum, in.accuracy) / rated;
             if (e.fullAtStart == Known::Unknown)
-                r.caveats.push_back(
-                    "Holds if the battery was full at the start; this log does not show it.");
+                r.caveats.push_back(phrase(
+                    "Holds if the battery was full at the start; this log does not show it."));
             const double rate = std::abs(e.meanCurrent_A) / rated;
             // IEC 61960-3 and IEC 61951-2: 0.2 It at 20 ± 5 °C.
             if (rate > 0.3 || rate < 0.1)
                 r.caveats.push_back(
-                    fmt::format("Discharged at {:.2g}C; the rating's standard test is 0.2C (IEC "
-                                "61960-3, IEC 61951-2).",
-                                rate));
+                    phrase("Discharged at {:.2g}C; the rating's standard test is 0.2C (IEC "
+                           "61960-3, IEC 61951-2).",
+                           rate));
             if (!std::isfinite(e.meanTemperature_C))
-                r.caveats.push_back("Temperature not logged; the standard test is at 20 ± 5 °C.");
+                r.caveats.push_back(
+                    phrase("Temperature not logged; the standard test is at 20 ± 5 °C."));
             else if (std::abs(e.meanTemperature_C - 20) > 8)
                 r.caveats.push_back(
-                    fmt::format("At {:.0f} °C on average; the standard test is at 20 ± 5 °C.",
-                                e.meanTemperature_C));
+                    phrase("At {:.0f} °C on average; the standard test is at 20 ± 5 °C.",
+                           e.meanTemperature_C));
         }
         out.push_back(std::move(r));
     }
@@ -54,12 +56,12 @@ void computeHealth(const AnalysisInput& in, std::vector<Reading>& out) {
 void checkPartChargedStart(const AnalysisInput& in, std::vector<Finding>& out) {
     for (const Event& e : dischargeEvents(in)) {
         if (e.fullAtStart != Known::No) continue;
-        out.push_back(
-            {Severity::Verdict,
-             "part_charged_start",
-             fmt::format("This discharge began part-charged: {}.", e.fullBecause),
-             "Read it as charge that was left, not as capacity. For health, charge fully first.",
-             {e.from_s, e.to_s, e.mainStep()}});
+        out.push_back({Severity::Verdict,
+                       "part_charged_start",
+                       phrase("This discharge began part-charged: {}.", e.fullBecause),
+                       phrase("Read it as charge that was left, not as capacity. For health, "
+                              "charge fully first."),
+                       {e.from_s, e.to_s, e.mainStep()}});
     }
 }
 
@@ -75,20 +77,21 @@ void checkCutOuts(const AnalysisInput& in, std::vector<Finding>& out) {
         to = s.end_s;
     }
     if (count < 2) return;
-    std::string text = fmt::format(
-        "The load cut out at low voltage and came back {} times under one sustained load.",
-        count - 1);
+    std::string text =
+        phrase("The load cut out at low voltage and came back {} times under one sustained load.",
+               count - 1);
     if (in.recording.hasTemperature()) {
         const auto t = in.recording.temperature_C();
         const double rise = t[in.recording.nearest(to)] - t[in.recording.nearest(from)];
-        if (rise > 3) text += fmt::format(" The pack warmed by {:.0f} K meanwhile.", rise);
+        if (rise > 3) text += phrase(" The pack warmed by {:.0f} K meanwhile.", rise);
     }
-    out.push_back({Severity::Verdict,
-                   "low_voltage_cutouts",
-                   text,
-                   "Usual causes are cold, high resistance, or a load too large for the pack; warm "
-                   "it or draw less.",
-                   {from, to, step}});
+    out.push_back(
+        {Severity::Verdict,
+         "low_voltage_cutouts",
+         text,
+         phrase("Usual causes are cold, high resistance, or a load too large for the pack; warm "
+                "it or draw less."),
+         {from, to, step}});
 }
 
 void checkPowerLimited(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -96,13 +99,14 @@ void checkPowerLimited(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[k];
         if (!s.powerLimited) continue;
         const double watts = s.sum.duration_s > 0 ? s.sum.energy_Wh * 3600 / s.sum.duration_s : 0;
-        out.push_back({Severity::Note,
-                       "power_limited",
-                       fmt::format("The charger ran at its power limit, about {:.3g} W: the "
-                                   "current fell as the voltage rose.",
-                                   watts),
-                       "The set current was not reached here; charging takes longer than planned.",
-                       {s.start_s, s.end_s, static_cast<int>(k)}});
+        out.push_back(
+            {Severity::Note,
+             "power_limited",
+             phrase("The charger ran at its power limit, about {:.3g} W: the "
+                    "current fell as the voltage rose.",
+                    watts),
+             phrase("The set current was not reached here; charging takes longer than planned."),
+             {s.start_s, s.end_s, static_cast<int>(k)}});
     }
 }
 

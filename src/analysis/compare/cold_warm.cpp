@@ -87,7 +87,8 @@ Comparison compareSides(const CompareSide& a, const CompareSide& b) {
         out.firstTemperature_C = ra->temperature_C;
         out.secondTemperature_C = rb->temperature_C;
         if (std::isfinite(ra->soc) && std::isfinite(rb->soc) && std::abs(ra->soc - rb->soc) > 0.15)
-            out.caveats.push_back("The resistances were taken at different states of charge.");
+            out.caveats.push_back(
+                phrase("The resistances were taken at different states of charge."));
         // Usable power at the floor: floor·(E − floor)/R, so its ratio is that of (E − floor)/R.
         const double pa = (ra->rested_V - a.floor_V) / ra->resistance_ohm;
         const double pb = (rb->rested_V - b.floor_V) / rb->resistance_ohm;
@@ -113,38 +114,37 @@ Comparison compareSides(const CompareSide& a, const CompareSide& b) {
         if (std::isnan(out.secondTemperature_C)) out.secondTemperature_C = b.temperature_C;
         const double rates = b.current_A / a.current_A;
         if (rates < 0.85 || rates > 1.18)
-            out.caveats.push_back(fmt::format(
+            out.caveats.push_back(phrase(
                 "The discharges ran at different currents, {} and {}: capacities differ for that "
                 "too.",
                 shortValue(a.current_A, "A"), shortValue(b.current_A, "A")));
         if (std::abs(a.endVoltage_V - b.endVoltage_V) > 0.05 * a.endVoltage_V)
-            out.caveats.push_back("They ended at different voltages.");
+            out.caveats.push_back(phrase("They ended at different voltages."));
         if (!a.startedFull || !b.startedFull)
-            out.caveats.push_back("Not both are known to have begun full.");
+            out.caveats.push_back(phrase("Not both are known to have begun full."));
         if (out.capacity.known() && out.capacity.value < 1)
             out.minutesOff = (a.charge_Ah - b.charge_Ah) / a.current_A * 60;
     }
     const bool warm =
         std::isfinite(out.firstTemperature_C) && std::isfinite(out.secondTemperature_C);
     const std::string at =
-        warm ? fmt::format(" ({} against {})", shortValue(out.secondTemperature_C, "C"),
-                           shortValue(out.firstTemperature_C, "C"))
+        warm ? phrase(" ({} against {})", shortValue(out.secondTemperature_C, "C"),
+                      shortValue(out.firstTemperature_C, "C"))
              : "";
     if (out.resistance.known())
         out.words.push_back(
-            fmt::format("Resistance is {} of the first{}.", percent(out.resistance), at));
+            phrase("Resistance is {} of the first{}.", percent(out.resistance), at));
     if (out.power.known())
-        out.words.push_back(
-            fmt::format("Power it can give before its floor: {}.", percent(out.power)));
+        out.words.push_back(phrase("Power it can give before its floor: {}.", percent(out.power)));
     if (out.capacity.known())
-        out.words.push_back(fmt::format("It gave {} of the charge.", percent(out.capacity)));
+        out.words.push_back(phrase("It gave {} of the charge.", percent(out.capacity)));
     if (out.minutesOff > 0.5)
         out.words.push_back(
-            fmt::format("Take {:.0f} min off a timer that is set for the first.", out.minutesOff));
+            phrase("Take {:.0f} min off a timer that is set for the first.", out.minutesOff));
     if (out.words.empty())
-        out.words.push_back(
+        out.words.push_back(phrase(
             "These two logs have nothing in common to compare: both need a discharge, or a step of "
-            "the current.");
+            "the current."));
     return out;
 }
 

@@ -99,14 +99,15 @@ void checkNotTerminated(const AnalysisInput& in, std::vector<Finding>& out) {
         if (s.kind != StepKind::CvCharge) continue;
         const Plateau p = plateauOf(in, s);
         if (!p.found || converging(in, p, s)) continue;
-        out.push_back({Severity::Verdict,
-                       "not_terminated",
-                       fmt::format("The charger did not stop: for {} it held the set voltage with "
-                                   "a current that no longer fell, about {}.",
-                                   durationText(p.length_s), shortValue(p.current_A, "A")),
-                       "Holding a lithium battery at its set voltage wears it. Unplug it, put a "
-                       "timer behind it as a backstop, or use a charger that cuts off.",
-                       {in.recording.time_s()[p.first], s.end_s, static_cast<int>(k)}});
+        out.push_back(
+            {Severity::Verdict,
+             "not_terminated",
+             phrase("The charger did not stop: for {} it held the set voltage with "
+                    "a current that no longer fell, about {}.",
+                    durationText(p.length_s), shortValue(p.current_A, "A")),
+             phrase("Holding a lithium battery at its set voltage wears it. Unplug it, put a "
+                    "timer behind it as a backstop, or use a charger that cuts off."),
+             {in.recording.time_s()[p.first], s.end_s, static_cast<int>(k)}});
     }
 }
 
@@ -116,16 +117,16 @@ void checkBalancing(const AnalysisInput& in, std::vector<Finding>& out) {
         if (s.kind != StepKind::CvCharge) continue;
         const Plateau p = plateauOf(in, s);
         if (!p.found || !converging(in, p, s)) continue;
-        out.push_back(
-            {Severity::Note,
-             "balancing",
-             fmt::format("A small steady current, about {}, at the end while the cells came "
-                         "together from {:.0f} to {:.0f} mV apart: the balancer at work.",
-                         shortValue(p.current_A, "A"), 1e3 * spreadAt(in, p.first),
-                         1e3 * spreadAt(in, s.last)),
-             "This is no fault. Let it finish now and then; it gives back what the drift of the "
-             "cells took.",
-             {in.recording.time_s()[p.first], s.end_s, static_cast<int>(k)}});
+        out.push_back({Severity::Note,
+                       "balancing",
+                       phrase("A small steady current, about {}, at the end while the cells came "
+                              "together from {:.0f} to {:.0f} mV apart: the balancer at work.",
+                              shortValue(p.current_A, "A"), 1e3 * spreadAt(in, p.first),
+                              1e3 * spreadAt(in, s.last)),
+                       phrase("This is no fault. Let it finish now and then; it gives back what "
+                              "the drift of the "
+                              "cells took."),
+                       {in.recording.time_s()[p.first], s.end_s, static_cast<int>(k)}});
     }
 }
 
@@ -137,18 +138,18 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
         if (k + 1 < in.steps.list.size() && in.steps.list[k + 1].isCharge()) continue;
         const double end = s.endCurrent_A;
         if (end <= 1.1 * in.battery.rated_Ah / 10) continue;
-        std::string text = fmt::format(
+        std::string text = phrase(
             "The charge stopped early: at {} (C/{:.1f}), before the current had tapered to C/10.",
             shortValue(end, "A"), in.battery.rated_Ah / end);
         if (const auto& fit = taperOf(in, static_cast<int>(k)))
-            text += fmt::format(" About {} more would have gone in at this voltage.",
-                                shortValue(fit->left_Ah, "Ah"));
-        out.push_back(
-            {Severity::Verdict,
-             "stopped_early",
-             text,
-             "A lower cut-off current fills it; a higher set voltage does not help and costs life.",
-             {s.start_s, s.end_s, static_cast<int>(k)}});
+            text += phrase(" About {} more would have gone in at this voltage.",
+                           shortValue(fit->left_Ah, "Ah"));
+        out.push_back({Severity::Verdict,
+                       "stopped_early",
+                       text,
+                       phrase("A lower cut-off current fills it; a higher set voltage does not "
+                              "help and costs life."),
+                       {s.start_s, s.end_s, static_cast<int>(k)}});
     }
 }
 
@@ -169,16 +170,18 @@ void checkWrongChemistry(const AnalysisInput& in, std::vector<Finding>& out) {
             out.push_back(
                 {Severity::Verdict,
                  "wrong_chemistry",
-                 fmt::format(
-                     "The charger held {:.2f} V a cell, the set voltage of {}; this battery is "
-                     "{}{} with {:.2f} V.",
-                     perCell,
-                     std::string_view(id) == "nmc" ? "the 4.20 V lithium kinds" : other.label,
-                     own->label, in.assumed("chemistry") ? " (assumed)" : "", own->set_V),
+                 phrase("The charger held {:.2f} V a cell, the set voltage of {}; this battery is "
+                        "{}{} with {:.2f} V.",
+                        perCell,
+                        std::string_view(id) == "nmc" ? phrase("the 4.20 V lithium kinds")
+                                                      : other.label,
+                        own->label, in.assumed("chemistry") ? phrase(" (assumed)") : std::string(),
+                        own->set_V),
                  perCell > own->set_V
-                     ? "Check the label, then the charger's setting, before it is charged again."
-                     : "It stops short of full with this setting. Check the label and the "
-                       "charger's setting.",
+                     ? phrase("Check the label, then the charger's setting, before it is charged "
+                              "again.")
+                     : phrase("It stops short of full with this setting. Check the label and the "
+                              "charger's setting."),
                  {s.start_s, s.end_s, static_cast<int>(k)}});
             break;
         }
@@ -211,10 +214,10 @@ void checkTopsUp(const AnalysisInput& in, std::vector<Finding>& out) {
             out.push_back(
                 {Severity::Verdict,
                  "tops_up",
-                 fmt::format("After the end of the charge the charger topped up again {} times.",
-                             tops),
-                 "Kept at the top like this a battery ages faster. Take it off the charger when it "
-                 "is full.",
+                 phrase("After the end of the charge the charger topped up again {} times.", tops),
+                 phrase("Kept at the top like this a battery ages faster. Take it off the charger "
+                        "when it "
+                        "is full."),
                  {list[k].end_s, list[last].end_s, static_cast<int>(k)}});
         k = std::max(next, k + 1);
     }
@@ -226,27 +229,27 @@ void checkNoPeak(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[static_cast<std::size_t>(c.step)];
         const bool cutShort = in.battery.rated_Ah > 0 && c.charge_Ah < 0.9 * in.battery.rated_Ah;
         std::string text =
-            fmt::format("No voltage peak in this charge of {}.", shortValue(c.charge_Ah, "Ah"));
+            phrase("No voltage peak in this charge of {}.", shortValue(c.charge_Ah, "Ah"));
         std::string advice;
         if (c.rate_C < 0.3)
-            advice =
+            advice = phrase(
                 "At this low rate there often is none: stop by temperature or by a timer counted "
-                "from empty.";
+                "from empty.");
         else if (in.battery.charger.charge_Ah > 0 &&
                  std::abs(c.charge_Ah - in.battery.charger.charge_Ah) <
                      0.03 * in.battery.charger.charge_Ah)
-            advice = fmt::format(
+            advice = phrase(
                 "The charger's capacity limit of {} stopped it. Set the limit above the cell's "
                 "true capacity, so that the peak can come first.",
                 shortValue(in.battery.charger.charge_Ah, "Ah"));
         else if (cutShort)
-            advice =
+            advice = phrase(
                 "It ended before a peak could come. If a capacity limit of the charger stopped it, "
-                "set that above the cell's true capacity.";
+                "set that above the cell's true capacity.");
         else
-            advice =
+            advice = phrase(
                 "The charger would not see the end by voltage. Use a temperature rule and a timer "
-                "as a backstop.";
+                "as a backstop.");
         out.push_back({Severity::Verdict, "no_peak", text, advice, {s.start_s, s.end_s, c.step}});
     }
 }
@@ -258,12 +261,13 @@ void checkFalsePeak(const AnalysisInput& in, std::vector<Finding>& out) {
         const bool stopped = s.end_s - s.start_s < kHoldOff_s;
         out.push_back({stopped ? Severity::Verdict : Severity::Note,
                        "false_peak",
-                       fmt::format("A false early peak {} after the start{}.",
-                                   durationText(c.falseEarly_s - s.start_s),
-                                   stopped ? ", and the charge stopped on it" : ""),
-                       stopped ? "Start it again; a rested or very empty nickel cell often does "
-                                 "this. A hold-off of ten minutes prevents it."
-                               : "A charger without a hold-off of ten minutes could stop here.",
+                       phrase("A false early peak {} after the start{}.",
+                              durationText(c.falseEarly_s - s.start_s),
+                              stopped ? phrase(", and the charge stopped on it") : ""),
+                       stopped
+                           ? phrase("Start it again; a rested or very empty nickel cell often does "
+                                    "this. A hold-off of ten minutes prevents it.")
+                           : phrase("A charger without a hold-off of ten minutes could stop here."),
                        {s.start_s, std::min(s.end_s, s.start_s + kHoldOff_s), c.step}});
     }
 }
@@ -276,18 +280,19 @@ void checkOvercharged(const AnalysisInput& in, std::vector<Finding>& out) {
         const bool tooMuch = in.battery.rated_Ah > 0 && c.charge_Ah > 1.65 * in.battery.rated_Ah;
         if (!afterPeak && !tooMuch) continue;
         const Step& s = in.steps.list[static_cast<std::size_t>(c.step)];
-        std::string text = afterPeak ? fmt::format("Overcharged: {} went in after the peak",
-                                                   shortValue(c.afterPeak_Ah, "Ah"))
-                                     : fmt::format("Overcharged: {:.0f} % of the rating went in",
-                                                   100 * c.charge_Ah / in.battery.rated_Ah);
+        std::string text = afterPeak ? phrase("Overcharged: {} went in after the peak",
+                                              shortValue(c.afterPeak_Ah, "Ah"))
+                                     : phrase("Overcharged: {:.0f} % of the rating went in",
+                                              100 * c.charge_Ah / in.battery.rated_Ah);
         if (std::isfinite(c.rise_C) && c.rise_C > 5)
-            text += fmt::format(", and it warmed by {:.0f} K", c.rise_C);
-        out.push_back({Severity::Verdict,
-                       "overcharged",
-                       text + ".",
-                       "Overcharge turns into heat and wear. Stop at the peak; a timer charger "
-                       "does not know what was in the cell before.",
-                       {afterPeak ? c.peak_s : s.start_s, s.end_s, c.step}});
+            text += phrase(", and it warmed by {:.0f} K", c.rise_C);
+        out.push_back(
+            {Severity::Verdict,
+             "overcharged",
+             text + ".",
+             phrase("Overcharge turns into heat and wear. Stop at the peak; a timer charger "
+                    "does not know what was in the cell before."),
+             {afterPeak ? c.peak_s : s.start_s, s.end_s, c.step}});
     }
 }
 
@@ -311,13 +316,14 @@ void checkFirstMinute(const AnalysisInput& in, std::vector<Finding>& out) {
         out.push_back(
             {Severity::Verdict,
              "worn",
-             fmt::format(
+             phrase(
                  "The set voltage was reached within the first minute, at about {:.0f} % charge{}.",
-                 100 * soc, std::isfinite(temp) ? fmt::format(" and {} °C", fixed(temp, 0)) : ""),
-             std::isfinite(temp) && temp < 10 ? "The battery is cold: warm it, then charge. If it "
-                                                "stays so when warm, its resistance is high."
-                                              : "Its resistance is high: the battery is worn, or a "
-                                                "contact is poor. Charge with less current.",
+                 100 * soc, std::isfinite(temp) ? phrase(" and {} °C", fixed(temp, 0)) : ""),
+             std::isfinite(temp) && temp < 10
+                 ? phrase("The battery is cold: warm it, then charge. If it "
+                          "stays so when warm, its resistance is high.")
+                 : phrase("Its resistance is high: the battery is worn, or a "
+                          "contact is poor. Charge with less current."),
              {first.start_s, list[k].start_s + 60, static_cast<int>(k)}});
     }
 }
@@ -333,22 +339,22 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
         const bool out_ = !c->nickel() && rested < c->outOfUse_V;
         std::string advice;
         if (c->nickel())
-            advice =
+            advice = phrase(
                 "Rescue it at 0.1C or less, attended and for a limited time, to 1.0 V a cell; "
-                "damage may remain, and a pack's mean can hide a reversed cell.";
+                "damage may remain, and a pack's mean can hide a reversed cell.");
         else if (out_)
-            advice =
+            advice = phrase(
                 "A lithium cell under this voltage is out of use. Do not charge it; recycle it by "
-                "the local rules.";
+                "the local rules.");
         else
-            advice =
+            advice = phrase(
                 "Start with a tenth of the usual current, attended, until it is over its floor; "
-                "stop if it warms.";
+                "stop if it warms.");
         out.push_back({out_ ? Severity::Hazard : Severity::Verdict,
                        "overdrained_start",
-                       fmt::format("The charge began over-drained: {:.2f} V a cell at rest. {} "
-                                   "should not rest under {:.2f} V.",
-                                   rested, c->label, c->overdrained_V),
+                       phrase("The charge began over-drained: {:.2f} V a cell at rest. {} "
+                              "should not rest under {:.2f} V.",
+                              rested, c->label, c->overdrained_V),
                        advice,
                        {list[k - 1].start_s, std::min(list[k].end_s, list[k].start_s + 300),
                         static_cast<int>(k)}});
@@ -366,13 +372,14 @@ void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out) {
         if (own == nullptr || perCell > own->fault_V || std::abs(perCell - own->set_V) > 0.05)
             continue;
         const double denominator = in.battery.rated_Ah / std::max(s.endCurrent_A, 1e-9);
-        const char* school = denominator < 15 ? "quick" : denominator < 28 ? "usual" : "patient";
-        std::string text =
-            fmt::format("Stopped at {}, C/{:.0f}, with {:.2f} V a cell: {}",
-                        shortValue(s.endCurrent_A, "A"), denominator, perCell, school);
+        const std::string school = phrase(denominator < 15   ? "quick"
+                                          : denominator < 28 ? "usual"
+                                                             : "patient");
+        std::string text = phrase("Stopped at {}, C/{:.0f}, with {:.2f} V a cell: {}",
+                                  shortValue(s.endCurrent_A, "A"), denominator, perCell, school);
         if (const auto& fit = taperOf(in, static_cast<int>(k)))
-            text += fmt::format(", {:.1f} % of what this voltage holds",
-                                100 * (1 - std::min(1.0, fit->left_Ah / in.battery.rated_Ah)));
+            text += phrase(", {:.1f} % of what this voltage holds",
+                           100 * (1 - std::min(1.0, fit->left_Ah / in.battery.rated_Ah)));
         out.push_back({Severity::Verdict,
                        "good_finish",
                        text + ".",

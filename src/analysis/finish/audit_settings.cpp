@@ -17,9 +17,10 @@ namespace {
 std::string shortfallCause(const AnalysisInput& in, std::size_t k) {
     const Step& s = in.steps.list[k];
     if (s.powerLimited)
-        return "The charger ran at its power limit: voltage times current stayed the same.";
+        return phrase("The charger ran at its power limit: voltage times current stayed the same.");
     if (s.kind == StepKind::CvCharge)
-        return "The set voltage was reached at once, so the current tapered from the start.";
+        return phrase(
+            "The set voltage was reached at once, so the current tapered from the start.");
     const auto i = in.recording.current_A();
     const std::size_t part = std::max<std::size_t>(1, (s.last - s.first) / 10);
     double early = 0;
@@ -29,10 +30,12 @@ std::string shortfallCause(const AnalysisInput& in, std::size_t k) {
         late += i[s.last - n] / static_cast<double>(part);
     }
     if (late < 0.97 * early)
-        return "It fell on the way while the voltage rose: a supply that sags, or a charger that "
-               "warms and throttles.";
-    return "It was steady at the lower value: the charger's own step or limit, or a supply too "
-           "small for it.";
+        return phrase(
+            "It fell on the way while the voltage rose: a supply that sags, or a charger that "
+            "warms and throttles.");
+    return phrase(
+        "It was steady at the lower value: the charger's own step or limit, or a supply too "
+        "small for it.");
 }
 
 }  // namespace
@@ -53,11 +56,12 @@ void checkCurrentNotAsSet(const AnalysisInput& in, std::vector<Finding>& out) {
         out.push_back(
             {Severity::Verdict,
              "current_not_as_set",
-             fmt::format("{} was set on the charger, {} flowed.", shortValue(set, "A"),
-                         shortValue(seen, "A")),
-             more ? "More than was set: check the setting and the logger's range before it is used "
-                    "again."
-                  : shortfallCause(in, k) + " Plan the charging time with what flows.",
+             phrase("{} was set on the charger, {} flowed.", shortValue(set, "A"),
+                    shortValue(seen, "A")),
+             more ? phrase("More than was set: check the setting and the logger's range before it "
+                           "is used "
+                           "again.")
+                  : shortfallCause(in, k) + phrase(" Plan the charging time with what flows."),
              {s.start_s, s.end_s, static_cast<int>(k)}});
     }
 }
@@ -83,21 +87,22 @@ void checkChargerRestarted(const AnalysisInput& in, std::vector<Finding>& out) {
         std::size_t last = k;
         for (std::size_t n = k; n < list.size() && !list[n].isDischarge(); ++n)
             if (list[n].isCharge()) total += list[n].sum.charge_Ah, last = n;
-        std::string text = fmt::format(
+        std::string text = phrase(
             "The charge broke off after {} and began again {} later, as after a power cut: {} in "
             "all",
             durationText(first.end_s - first.start_s), durationText(pause.end_s - pause.start_s),
             shortValue(total, "Ah"));
         if (in.battery.rated_Ah > 0)
-            text += fmt::format(", {:.0f} % of the rating", 100 * total / in.battery.rated_Ah);
+            text += phrase(", {:.0f} % of the rating", 100 * total / in.battery.rated_Ah);
         out.push_back(
             {Severity::Verdict,
              "charger_restarted",
              text + ".",
-             c->nickel() ? "A charger that starts anew runs its timer and its capacity limit from "
-                           "zero again and can overcharge. Count what went in before."
-                         : "Its timer and capacity limit start from zero again; the set voltage "
-                           "still protects.",
+             c->nickel()
+                 ? phrase("A charger that starts anew runs its timer and its capacity limit from "
+                          "zero again and can overcharge. Count what went in before.")
+                 : phrase("Its timer and capacity limit start from zero again; the set voltage "
+                          "still protects."),
              {first.start_s, list[last].end_s, static_cast<int>(k)}});
         k = last;
     }

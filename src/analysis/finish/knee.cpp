@@ -3,6 +3,8 @@
 
 #include "analysis/finish/finish.h"
 
+#include "quantity/phrase.h"
+
 namespace nk {
 
 namespace {
@@ -29,9 +31,9 @@ void computeKneeTime(const AnalysisInput& in, std::vector<Reading>& out) {
     eachCv(in, out, "knee_time", "s", "taper_onset", [&](const Step& s, std::size_t k, Reading& r) {
         const bool hasBefore = k > 0 && in.steps.list[k - 1].isCharge();
         if (!hasBefore) {
-            r.caveats.push_back(
+            r.caveats.push_back(phrase(
                 "Not measurable: this constant-voltage charge has no constant-current part before "
-                "it in the log.");
+                "it in the log."));
             return;
         }
         r.value = s.start_s;
@@ -39,31 +41,32 @@ void computeKneeTime(const AnalysisInput& in, std::vector<Reading>& out) {
         r.evidence.from_s =
             std::max(in.steps.list[k - 1].start_s, s.start_s - 10 * in.recording.usualInterval_s());
         if (in.steps.list[k - 1].end_s - in.steps.list[k - 1].start_s < 60)
-            r.caveats.push_back(
+            r.caveats.push_back(phrase(
                 "The set voltage was reached within the first minute of charging: the battery is "
-                "cold, worn, or was nearly full.");
+                "cold, worn, or was nearly full."));
     });
 }
 
 void computeSetVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
-    eachCv(in, out, "cv_set_voltage", "V", "median_in_constant_voltage",
-           [&](const Step& s, std::size_t, Reading& r) {
-               const auto v = in.recording.voltage_V();
-               std::vector<double> values(v.begin() + static_cast<std::ptrdiff_t>(s.first),
-                                          v.begin() + static_cast<std::ptrdiff_t>(s.last) + 1);
-               const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-               std::nth_element(values.begin(), middle, values.end());
-               r.value = *middle;
-               const ChannelQuality& q = in.recording.voltageQuality();
-               r.uncertainty = quadrature(
-                   {rectangle(in.accuracy.voltageGain * r.value),
-                    rectangle(in.accuracy.voltageOffsetSteps * q.resolution),
-                    q.noise >= 0.5 * q.resolution
-                        ? 1.2533 * q.sigma() / std::sqrt(static_cast<double>(values.size()))
-                        : quantisation(q.resolution)});
-               if (in.battery.series > 1)
-                   r.caveats.push_back("Pack voltage; divide by the series count for a cell.");
-           });
+    eachCv(
+        in, out, "cv_set_voltage", "V", "median_in_constant_voltage",
+        [&](const Step& s, std::size_t, Reading& r) {
+            const auto v = in.recording.voltage_V();
+            std::vector<double> values(v.begin() + static_cast<std::ptrdiff_t>(s.first),
+                                       v.begin() + static_cast<std::ptrdiff_t>(s.last) + 1);
+            const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+            std::nth_element(values.begin(), middle, values.end());
+            r.value = *middle;
+            const ChannelQuality& q = in.recording.voltageQuality();
+            r.uncertainty =
+                quadrature({rectangle(in.accuracy.voltageGain * r.value),
+                            rectangle(in.accuracy.voltageOffsetSteps * q.resolution),
+                            q.noise >= 0.5 * q.resolution
+                                ? 1.2533 * q.sigma() / std::sqrt(static_cast<double>(values.size()))
+                                : quantisation(q.resolution)});
+            if (in.battery.series > 1)
+                r.caveats.push_back(phrase("Pack voltage; divide by the series count for a cell."));
+        });
 }
 
 void computeTaperEnd(const AnalysisInput& in, std::vector<Reading>& out) {
@@ -75,7 +78,7 @@ void computeTaperEnd(const AnalysisInput& in, std::vector<Reading>& out) {
                                            rectangle(in.accuracy.currentOffsetSteps * q.resolution),
                                            q.sigma() / std::sqrt(3.0)});
                if (s.endedBy == EndedBy::EndOfLog)
-                   r.caveats.push_back("The log ends here; the charge may have gone on.");
+                   r.caveats.push_back(phrase("The log ends here; the charge may have gone on."));
            });
 }
 
@@ -105,7 +108,8 @@ void computeMaxTemperature(const AnalysisInput& in, std::vector<Reading>& out) {
     const double t = in.recording.time_s()[at];
     const int step = in.steps.at(t);
     r.evidence = {t, t, step};
-    r.caveats.push_back("Skin temperature where the sensor sits; the core is warmer under load.");
+    r.caveats.push_back(
+        phrase("Skin temperature where the sensor sits; the core is warmer under load."));
     out.push_back(std::move(r));
 }
 

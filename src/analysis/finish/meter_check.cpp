@@ -22,8 +22,8 @@ struct Point {
 Expected<Point> compare(const Recording& r, const MeterReading& m) {
     const auto t = r.time_s();
     if (r.empty() || m.time_s < t.front() - 1e-9 || m.time_s > t.back() + 1e-9)
-        return fail(ErrorKind::InvalidArgument, "This moment is not in the recording.",
-                    "meter reading", "a moment between its first and last row.");
+        return fail(ErrorKind::InvalidArgument, phrase("This moment is not in the recording."),
+                    phrase("meter reading"), phrase("a moment between its first and last row."));
     const std::size_t middle = r.nearest(m.time_s);
     std::size_t first = middle;
     std::size_t last = middle;
@@ -40,21 +40,22 @@ Expected<Point> compare(const Recording& r, const MeterReading& m) {
         high = std::max(high, r.current_A()[k]);
     }
     if (high - low > std::max(0.1 * std::abs(p.current_A), 8 * r.currentQuality().sigma()))
-        return fail(ErrorKind::InvalidArgument,
-                    "The current changes within five seconds of this moment, so the two readings "
-                    "may not belong together.",
-                    "meter reading", "a moment with a steady current.");
+        return fail(
+            ErrorKind::InvalidArgument,
+            phrase("The current changes within five seconds of this moment, so the two readings "
+                   "may not belong together."),
+            phrase("meter reading"), phrase("a moment with a steady current."));
     const double log_V = p.difference_V;
     if (!(m.meter_V > 0) || std::abs(m.meter_V - log_V) > 0.25 * log_V) {
-        std::string hint = "a reading near the log's " + shortValue(log_V, "V") + ".";
+        std::string hint = phrase("a reading near the log's ") + shortValue(log_V, "V") + ".";
         if (std::abs(m.meter_V / 1000 - log_V) < 0.25 * log_V)
-            hint += " Is this one in mV?";
+            hint += phrase(" Is this one in mV?");
         else if (m.meter_V > 0 && m.meter_V < 0.6 * log_V)
-            hint += " Is this one of a single cell?";
-        return fail(ErrorKind::InvalidArgument,
-                    fmt::format("{} cannot be the same battery at this moment.",
-                                shortValue(m.meter_V, "V")),
-                    "meter reading", hint);
+            hint += phrase(" Is this one of a single cell?");
+        return fail(
+            ErrorKind::InvalidArgument,
+            phrase("{} cannot be the same battery at this moment.", shortValue(m.meter_V, "V")),
+            phrase("meter reading"), hint);
     }
     p.difference_V -= m.meter_V;
     p.atLogger = m.place == MeterReading::Place::Logger;
@@ -64,7 +65,7 @@ Expected<Point> compare(const Recording& r, const MeterReading& m) {
 }
 
 std::string millivolts(double volts) {
-    return fmt::format("{}{:.1f} mV", volts < 0 ? "−" : "+", std::abs(1e3 * volts));
+    return phrase("{}{:.1f} mV", volts < 0 ? "−" : "+", std::abs(1e3 * volts));
 }
 
 }  // namespace
@@ -72,8 +73,8 @@ std::string millivolts(double volts) {
 Expected<MeterVerdict> checkMeter(const Recording& recording,
                                   const std::vector<MeterReading>& readings) {
     if (readings.empty())
-        return fail(ErrorKind::InvalidArgument, "There is no meter reading.", "meter check",
-                    "at least one voltage with its moment.");
+        return fail(ErrorKind::InvalidArgument, phrase("There is no meter reading."),
+                    phrase("meter check"), phrase("at least one voltage with its moment."));
     // difference = −offset + R·I, with R only for readings at the terminals: weighted least squares
     // for the two unknowns (d = logger's error, R = lead).
     double sw = 0, swd = 0, s11 = 0, s12 = 0, s22 = 0, y1 = 0, y2 = 0;
@@ -102,11 +103,11 @@ Expected<MeterVerdict> checkMeter(const Recording& recording,
         c.kind = Correction::Kind::VoltageOffset;
         c.value = -value;
         c.uncertainty = sigma;
-        c.name = "logger's voltage offset by a meter";
+        c.name = phrase("logger's voltage offset by a meter");
         const bool matters = std::abs(value) > 2 * sigma;
-        out.words.push_back(fmt::format("The log reads {} against the meter (± {:.1f} mV){}.",
-                                        millivolts(value), 2e3 * sigma,
-                                        matters ? "" : ": that is within what both are known to"));
+        out.words.push_back(
+            phrase("The log reads {} against the meter (± {:.1f} mV){}.", millivolts(value),
+                   2e3 * sigma, matters ? "" : phrase(": that is within what both are known to")));
         if (matters) out.proposals.push_back(c);
     };
     const auto lead = [&](double value, double sigma, bool alone) {
@@ -114,25 +115,25 @@ Expected<MeterVerdict> checkMeter(const Recording& recording,
         c.kind = Correction::Kind::LeadResistance;
         c.value = value;
         c.uncertainty = sigma;
-        c.name = "lead resistance by a meter";
+        c.name = phrase("lead resistance by a meter");
         if (value > 2 * sigma) {
-            out.words.push_back(fmt::format(
+            out.words.push_back(phrase(
                 "Between the logger and the battery's terminals lie {:.1f} ± {:.1f} mΩ of lead and "
                 "contact: the display shows more than the battery has while charging, and less "
                 "under load.",
                 1e3 * value, 2e3 * sigma));
             if (alone)
-                out.words.push_back(
+                out.words.push_back(phrase(
                     "Taken from one reading, with the logger's own offset as zero. A second one at "
-                    "rest tells the two apart.");
+                    "rest tells the two apart."));
             out.proposals.push_back(c);
         } else if (value < -2 * sigma) {
-            out.words.push_back(
+            out.words.push_back(phrase(
                 "The difference has the wrong sign for a lead: check which reading belongs to "
-                "which moment, and take one at rest.");
+                "which moment, and take one at rest."));
         } else {
             out.words.push_back(
-                fmt::format("No lead resistance is seen (under {:.1f} mΩ).", 2e3 * sigma));
+                phrase("No lead resistance is seen (under {:.1f} mΩ).", 2e3 * sigma));
         }
     };
     if (both) {

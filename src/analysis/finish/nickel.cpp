@@ -129,11 +129,11 @@ Reading start(const AnalysisInput& in, const NickelCharge& c, const char* name, 
 
 std::string noPeakReason(const NickelCharge& c) {
     std::string text =
-        "No peak: the voltage never fell by 1 mV a cell after the first ten minutes.";
+        phrase("No peak: the voltage never fell by 1 mV a cell after the first ten minutes.");
     if (c.rate_C < 0.3)
-        text +=
+        text += phrase(
             " Under about 0.3C there often is none; a temperature rule or a timer is the honest "
-            "choice.";
+            "choice.");
     return text;
 }
 
@@ -187,7 +187,7 @@ void computeEndDtdt(const AnalysisInput& in, std::vector<Reading>& out) {
                 q.noise >= 0.5 * q.resolution ? q.sigma() / std::sqrt(n) : q.resolution / 3;
             r.uncertainty = 60 * sigma * std::sqrt(12.0) / 120;
         } else {
-            r.caveats.push_back("Not measurable: the log has no temperature.");
+            r.caveats.push_back(phrase("Not measurable: the log has no temperature."));
         }
         out.push_back(std::move(r));
     }

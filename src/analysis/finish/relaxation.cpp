@@ -102,9 +102,9 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
         r.evidence = {list[k].start_s, list[k].end_s, static_cast<int>(k)};
         const auto fit = fitRelaxation(in.recording, list[k]);
         if (!fit) {
-            r.caveats.push_back(
+            r.caveats.push_back(phrase(
                 "Not measurable from this log: the rest is shorter than two minutes. Let it rest "
-                "half an hour.");
+                "half an hour."));
         } else {
             r.value = fit->rested_V;
             r.uncertainty =
@@ -113,8 +113,8 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                                       in.recording.voltageQuality().resolution)});
             if (!fit->settled)
                 r.caveats.push_back(
-                    fmt::format("Still moving at the end of the rest ({}): extrapolated.",
-                                fixed(fit->last_V, 3) + " V"));
+                    phrase("Still moving at the end of the rest ({}): extrapolated.",
+                           fixed(fit->last_V, 3) + " V"));
             if (c != nullptr &&
                 !c->nickel()) {  // a nickel cell's voltage tells little of its charge
                 const double perCell = r.value / in.battery.cells();
@@ -123,16 +123,16 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                 const double spread = std::min(
                     0.5, std::hypot(c->ocvSpread_V, r.uncertainty / in.battery.cells()) / slope);
                 r.caveats.push_back(
-                    fmt::format("By the usual curve of {} that is {:.0f} ± {:.0f} % charged.",
-                                c->label, 100 * soc, 200 * spread));
+                    phrase("By the usual curve of {} that is {:.0f} ± {:.0f} % charged.", c->label,
+                           100 * soc, 200 * spread));
             }
             if (list[k - 1].kind == StepKind::CvCharge) {
                 const double gap = list[k - 1].endVoltage_V - r.value;
                 r.caveats.push_back(
-                    fmt::format("{} under the charger's set voltage. The charger showed the "
-                                "voltage with its current flowing; the difference is resistance "
-                                "and settling, not a display that lies.",
-                                shortValue(gap, "V")));
+                    phrase("{} under the charger's set voltage. The charger showed the "
+                           "voltage with its current flowing; the difference is resistance "
+                           "and settling, not a display that lies.",
+                           shortValue(gap, "V")));
             }
         }
         out.push_back(std::move(r));

@@ -7,6 +7,7 @@
 
 #include "analysis/finish/nickel.h"
 #include "analysis/finish/rule_view.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -37,12 +38,13 @@ Outcome negativeDeltaV(const RuleView& w, const StopCondition& c) {
     const ChannelQuality& q = w.in.recording.voltageQuality();
     if (tooCoarse(q, delta))
         return undecidable(
-            fmt::format("The log shows the voltage in steps of {:.3g} mV; a fall of {:.3g} mV "
-                        "cannot be told from it.",
-                        1e3 * q.resolution, 1e3 * delta));
+            phrase("The log shows the voltage in steps of {:.3g} mV; a fall of {:.3g} mV "
+                   "cannot be told from it.",
+                   1e3 * q.resolution, 1e3 * delta));
     const double window = windowFor(w, q, delta);
     if (noiseAfter(w, q, window) > 0.3 * delta)
-        return undecidable("The voltage is too noisy for this fall, even smoothed over a minute.");
+        return undecidable(
+            phrase("The voltage is too noisy for this fall, even smoothed over a minute."));
     Outcome out;
     double top = -1e300;
     trailing(
@@ -55,8 +57,8 @@ Outcome negativeDeltaV(const RuleView& w, const StopCondition& c) {
         },
         w.hears_s());
     if (q.resolution > 0.5 * delta)
-        out.caveat =
-            "The voltage resolution is coarse against this threshold: the moment is uncertain.";
+        out.caveat = phrase(
+            "The voltage resolution is coarse against this threshold: the moment is uncertain.");
     return out;
 }
 
@@ -83,7 +85,7 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
         },
         w.hears_s());
     if (q.resolution > 2e-3 * cells && q.noise < 0.35 * q.resolution)
-        out.caveat = "Coarse voltage steps look like standing still: this may fire early.";
+        out.caveat = phrase("Coarse voltage steps look like standing still: this may fire early.");
     return out;
 }
 
@@ -114,12 +116,12 @@ Outcome inflection(const RuleView& w) {
         },
         w.hears_s());
     if (noise > 1e-5 * w.in.battery.cells())
-        out.caveat = "The voltage is noisy or coarse for a slope: the moment is uncertain.";
+        out.caveat = phrase("The voltage is noisy or coarse for a slope: the moment is uncertain.");
     return out;
 }
 
 Outcome dTdt(const RuleView& w, const StopCondition& c) {
-    if (w.temp.empty()) return undecidable("The log has no temperature.");
+    if (w.temp.empty()) return undecidable(phrase("The log has no temperature."));
     Outcome out;
     slopes(
         w, w.temp, 120,
@@ -131,14 +133,14 @@ Outcome dTdt(const RuleView& w, const StopCondition& c) {
         w.hears_s());
     const ChannelQuality& q = w.in.recording.temperatureQuality();
     if (q.resolution > c.threshold)
-        out.caveat =
+        out.caveat = phrase(
             "The temperature is logged in steps larger than the rise of one minute: the moment is "
-            "uncertain.";
+            "uncertain.");
     return out;
 }
 
 Outcome temperature(const RuleView& w, double limit) {
-    if (w.temp.empty()) return undecidable("The log has no temperature.");
+    if (w.temp.empty()) return undecidable(phrase("The log has no temperature."));
     // No mean can reach the limit before a single sample does.
     std::size_t first = w.charge.first;
     while (first <= w.charge.last && !(w.temp[first] >= limit - 1e-9)) ++first;
@@ -157,7 +159,7 @@ Outcome temperature(const RuleView& w, double limit) {
 }
 
 Outcome deltaT(const RuleView& w, const StopCondition& c) {
-    if (w.temp.empty()) return undecidable("The log has no temperature.");
+    if (w.temp.empty()) return undecidable(phrase("The log has no temperature."));
     double base = w.in.battery.ambient_C;
     std::string caveat;
     if (!w.in.battery.hasAmbient()) {
@@ -166,10 +168,10 @@ Outcome deltaT(const RuleView& w, const StopCondition& c) {
         for (std::size_t k = w.charge.first;
              k <= w.charge.last && (w.t[k] - w.start() <= 30 || n < 1); ++k)
             if (std::isfinite(w.temp[k])) sum += w.temp[k], ++n;
-        if (n < 1) return undecidable("The log has no temperature in this charge.");
+        if (n < 1) return undecidable(phrase("The log has no temperature in this charge."));
         base = w.in.recording.temperatureQuality().noise > 0 ? sum / n : w.temp[w.charge.first];
-        caveat =
-            "The ambient temperature is not given: the temperature at the start stands in for it.";
+        caveat = phrase(
+            "The ambient temperature is not given: the temperature at the start stands in for it.");
     }
     Outcome out = temperature(w, base + c.threshold);
     out.caveat = caveat;
@@ -184,7 +186,7 @@ Outcome timer(const RuleView& w, const StopCondition& c) {
 }
 
 Outcome input(const RuleView& w, const StopCondition& c) {
-    if (w.in.battery.rated_Ah <= 0) return undecidable("The rated capacity is not given.");
+    if (w.in.battery.rated_Ah <= 0) return undecidable(phrase("The rated capacity is not given."));
     const double limit = c.threshold * w.in.battery.rated_Ah;
     const auto& running = *w.charge.running_Ah;
     for (std::size_t k = 1; k < running.size(); ++k)
@@ -195,7 +197,7 @@ Outcome input(const RuleView& w, const StopCondition& c) {
 
 Outcome taper(const RuleView& w, const StopCondition& c) {
     if (c.taperFraction > 0 && w.in.battery.rated_Ah <= 0)
-        return undecidable("The rated capacity is not given: C/n has no size.");
+        return undecidable(phrase("The rated capacity is not given: C/n has no size."));
     const double limit =
         c.taperFraction > 0 ? c.taperFraction * w.in.battery.rated_Ah : c.threshold;
     const ChannelQuality& q = w.in.recording.currentQuality();
@@ -213,7 +215,7 @@ Outcome taper(const RuleView& w, const StopCondition& c) {
         // A charger that stops on its own taper steps to zero: its last sample is the crossing.
     }
     Outcome none;
-    none.caveat = "The current did not fall this far in the log.";
+    none.caveat = phrase("The current did not fall this far in the log.");
     return none;
 }
 
@@ -312,7 +314,8 @@ ReplayResult replay(const AnalysisInput& in, const ChargeSpan& charge, const Sto
                 ? 0
                 : out.charge_Ah - charge.chargeUntil_Ah(in.recording.nearest(charge.peak_s));
     else if (in.chemistry() != nullptr && in.chemistry()->nickel())
-        out.caveats.push_back("No peak in this charge: the overcharge after it cannot be given.");
+        out.caveats.push_back(
+            phrase("No peak in this charge: the overcharge after it cannot be given."));
     return out;
 }
 

@@ -85,32 +85,32 @@ std::string conditionLabel(const StopCondition& c) {
 std::string conditionWords(const StopCondition& c) {
     switch (c.kind) {
         case Kind::NegativeDeltaV:
-            return fmt::format("voltage {} mV a cell under its top",
-                               trimmedNumber(1e3 * c.threshold));
+            return phrase("voltage {} mV a cell under its top", trimmedNumber(1e3 * c.threshold));
         case Kind::ZeroDeltaV:
-            return "no new top for " + durationText(c.threshold);
+            return phrase("no new top for ") + durationText(c.threshold);
         case Kind::Inflection:
-            return "rise of the voltage slows down";
+            return phrase("rise of the voltage slows down");
         case Kind::DTdt:
-            return "warming by " + trimmedNumber(c.threshold) + " °C a minute";
+            return phrase("warming by ") + trimmedNumber(c.threshold) + phrase(" °C a minute");
         case Kind::DeltaT:
-            return trimmedNumber(c.threshold) + " °C over the surroundings";
+            return trimmedNumber(c.threshold) + phrase(" °C over the surroundings");
         case Kind::MaxTemperature:
-            return trimmedNumber(c.threshold) + " °C reached";
+            return trimmedNumber(c.threshold) + phrase(" °C reached");
         case Kind::Timer:
-            return "timer of " + durationText(c.threshold);
+            return phrase("timer of ") + durationText(c.threshold);
         case Kind::Input:
-            return trimmedNumber(100 * c.threshold) + " % of the rating put in";
+            return trimmedNumber(100 * c.threshold) + phrase(" % of the rating put in");
         case Kind::Taper:
-            return c.taperFraction > 0 ? "current down to C/" + trimmedNumber(1 / c.taperFraction)
-                                       : "current down to " + shortValue(c.threshold, "A");
+            return c.taperFraction > 0
+                       ? phrase("current down to C/") + trimmedNumber(1 / c.taperFraction)
+                       : phrase("current down to ") + shortValue(c.threshold, "A");
     }
     return {};
 }
 
 Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& charge, Kind kind,
                                     double time_s, double holdOff_s) {
-    const auto refuse = [](const char* what, const char* accepted) {
+    const auto refuse = [](const std::string& what, const std::string& accepted) {
         return fail(ErrorKind::InvalidArgument, what, "flag", accepted);
     };
     const RuleView w{in,
@@ -126,12 +126,13 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
     const bool needsHoldOff = kind == Kind::NegativeDeltaV || kind == Kind::ZeroDeltaV ||
                               kind == Kind::DTdt || kind == Kind::Inflection;
     if (needsHoldOff && w.deaf(at))
-        return refuse("This rule is deaf during the hold-off at the start.",
-                      "a later moment, or a shorter hold-off.");
+        return refuse(phrase("This rule is deaf during the hold-off at the start."),
+                      phrase("a later moment, or a shorter hold-off."));
     const bool needsTemperature =
         kind == Kind::DTdt || kind == Kind::DeltaT || kind == Kind::MaxTemperature;
     if (needsTemperature && w.temp.empty())
-        return refuse("The log has no temperature.", "a rule on voltage, time or charge.");
+        return refuse(phrase("The log has no temperature."),
+                      phrase("a rule on voltage, time or charge."));
     const double cells = in.battery.cells();
     switch (kind) {
         case Kind::NegativeDeltaV: {
@@ -145,8 +146,8 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
                 return k < at;
             });
             if (drop < 1e-3 * cells)
-                return refuse("The voltage has not fallen from its top by this moment.",
-                              "a moment after the peak.");
+                return refuse(phrase("The voltage has not fallen from its top by this moment."),
+                              phrase("a moment after the peak."));
             c.threshold = std::clamp(drop / cells, 2e-3, 20e-3);
             return c;
         }
@@ -162,14 +163,14 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
                 return k < at;
             });
             if (longest < 30)
-                return refuse("The voltage still rises at this moment.",
-                              "a moment at least half a minute after its top.");
+                return refuse(phrase("The voltage still rises at this moment."),
+                              phrase("a moment at least half a minute after its top."));
             c.threshold = longest;
             return c;
         }
         case Kind::Inflection:
-            return refuse("This rule has no threshold to move.",
-                          "dragging another flag; its hold-off can be typed.");
+            return refuse(phrase("This rule has no threshold to move."),
+                          phrase("dragging another flag; its hold-off can be typed."));
         case Kind::DTdt: {
             double fastest = -1e300;
             slopes(w, w.temp, 120, [&](std::size_t k, double slope) {
@@ -177,7 +178,8 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
                 return k < at;
             });
             if (fastest < 0.05)
-                return refuse("It does not warm by this moment.", "a moment while it warms.");
+                return refuse(phrase("It does not warm by this moment."),
+                              phrase("a moment while it warms."));
             c.threshold = fastest;
             return c;
         }
@@ -190,20 +192,23 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
             for (std::size_t k = charge.first; k <= at; ++k)
                 if (std::isfinite(w.temp[k])) warmest = std::max(warmest, w.temp[k]);
             if (!(warmest - base > 0.2) || warmest < -1e299)
-                return refuse("It has not warmed by this moment.", "a moment when it is warmer.");
+                return refuse(phrase("It has not warmed by this moment."),
+                              phrase("a moment when it is warmer."));
             c.threshold = warmest - base;
             return c;
         }
         case Kind::Timer:
             c.threshold = w.t[at] - w.start();
-            if (c.threshold <= 0) return refuse("A timer needs some time.", "a later moment.");
+            if (c.threshold <= 0)
+                return refuse(phrase("A timer needs some time."), phrase("a later moment."));
             return c;
         case Kind::Input: {
             if (in.battery.rated_Ah <= 0)
-                return refuse("The rated capacity is not given.",
-                              "a capacity on the battery card.");
+                return refuse(phrase("The rated capacity is not given."),
+                              phrase("a capacity on the battery card."));
             c.threshold = charge.chargeUntil_Ah(at) / in.battery.rated_Ah;
-            if (c.threshold <= 0) return refuse("Nothing went in yet.", "a later moment.");
+            if (c.threshold <= 0)
+                return refuse(phrase("Nothing went in yet."), phrase("a later moment."));
             return c;
         }
         case Kind::Taper: {
@@ -212,7 +217,8 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
             for (std::size_t k = at >= 2 ? at - 2 : 0; k <= std::min(at + 2, charge.last); ++k)
                 sum += w.i[k], ++n;
             c.threshold = sum / n;
-            if (c.threshold <= 0) return refuse("No current flows here.", "an earlier moment.");
+            if (c.threshold <= 0)
+                return refuse(phrase("No current flows here."), phrase("an earlier moment."));
             if (in.battery.rated_Ah > 0) {
                 c.taperFraction = c.threshold / in.battery.rated_Ah;
                 c.threshold = 0;
@@ -220,7 +226,7 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
             return c;
         }
     }
-    return refuse("This rule is not known.", "one of the listed rules.");
+    return refuse(phrase("This rule is not known."), phrase("one of the listed rules."));
 }
 
 std::vector<StopRule> defaultRules(const Battery& battery) {

@@ -25,15 +25,16 @@ double chargeRate_C(const AnalysisInput& in, const ChargeSpan& charge) {
 }
 
 std::string whenWords(const RankedRule& r, const FullReference& full) {
-    if (r.result.fired == Fired::Undecidable) return "cannot be decided from this log";
-    if (r.result.fired == Fired::No && !r.extrapolated) return "does not stop this charge";
+    if (r.result.fired == Fired::Undecidable) return phrase("cannot be decided from this log");
+    if (r.result.fired == Fired::No && !r.extrapolated) return phrase("does not stop this charge");
     if (!std::isfinite(full.time_s) || !std::isfinite(r.beyond_Ah))
-        return shortValue(r.result.charge_Ah, "Ah") + " in";
+        return shortValue(r.result.charge_Ah, "Ah") + phrase(" in");
     const double late = r.result.time_s - full.time_s;
-    if (std::abs(late) < 45 || std::abs(r.beyond_Ah) < 1e-4) return "at full";
-    return fmt::format("{} {} full, {} {}{}", durationText(std::abs(late)),
-                       late > 0 ? "after" : "before", shortValue(std::abs(r.beyond_Ah), "Ah"),
-                       r.beyond_Ah > 0 ? "more" : "less", r.extrapolated ? " (extrapolated)" : "");
+    if (std::abs(late) < 45 || std::abs(r.beyond_Ah) < 1e-4) return phrase("at full");
+    return phrase("{} {} full, {} {}{}", durationText(std::abs(late)),
+                  phrase(late > 0 ? "after" : "before"), shortValue(std::abs(r.beyond_Ah), "Ah"),
+                  phrase(r.beyond_Ah > 0 ? "more" : "less"),
+                  r.extrapolated ? " (extrapolated)" : "");
 }
 
 /// A cut-off current that the log does not reach: when the fitted taper would.
@@ -64,15 +65,18 @@ std::string whatTheChargerDid(const AnalysisInput& in, const ChargeSpan& charge,
     const std::string amount = shortValue(std::abs(beyond), "Ah");
     const std::string minutes = std::isfinite(late) ? durationText(std::abs(late)) : "";
     const double size = in.battery.rated_Ah > 0 ? in.battery.rated_Ah : full.charge_Ah;
-    if (std::abs(beyond) < 0.002 * size) return "This charge stopped at full.";
-    const std::string mark = isNickel(in) ? "the peak" : "C/20";
-    std::string out = fmt::format("This charge {} {} {} {}{}.", beyond > 0 ? "went on" : "stopped",
-                                  minutes, beyond > 0 ? "after" : "before", mark,
-                                  fmt::format(", {} {}", amount, beyond > 0 ? "more" : "less"));
+    if (std::abs(beyond) < 0.002 * size) return phrase("This charge stopped at full.");
+    const std::string mark = isNickel(in) ? phrase("the peak") : "C/20";
+    std::string out =
+        phrase("This charge {} {} {} {}{}.", beyond > 0 ? phrase("went on") : phrase("stopped"),
+               minutes, phrase(beyond > 0 ? "after" : "before"), mark,
+               fmt::format(", {} {}", amount, phrase(beyond > 0 ? "more" : "less")));
     if (!isNickel(in))
-        out += beyond > 0 ? " C/30 to C/50 is patient, and gains little."
-                          : " A lower cut-off current fills it; a higher set voltage would cost "
-                            "life.";
+        out += beyond > 0
+                   ? phrase(" C/30 to C/50 is patient, and gains little.")
+                   : phrase(
+                         " A lower cut-off current fills it; a higher set voltage would cost "
+                         "life.");
     return out;
 }
 
@@ -81,28 +85,29 @@ std::string adviceFor(const AnalysisInput& in, const ChargeSpan& charge, const R
     const bool nickel = isNickel(in);
     std::string out;
     if (nickel && !std::isfinite(charge.peak_s)) {
-        out = rate < 0.3 ? fmt::format(
+        out = rate < 0.3 ? phrase(
                                "At {:.2g}C this battery shows no voltage peak, so no voltage rule "
                                "can see the end. A timer counted from empty, with a temperature "
                                "limit behind it, is the honest choice.",
                                rate)
-                         : std::string(
+                         : std::string(phrase(
                                "This charge shows no voltage peak. A temperature rule, with a "
-                               "timer behind it, is the honest choice.");
+                               "timer behind it, is the honest choice."));
         return out;
     }
     const std::string did = whatTheChargerDid(in, charge, ranking.full);
     if (!nickel) return did;
     if (ranking.rules.empty() || ranking.rules.front().score >= 100)
-        return did + " None of these rules stops this charge. Add one, or loosen a threshold.";
+        return did +
+               phrase(" None of these rules stops this charge. Add one, or loosen a threshold.");
     const RankedRule& best = ranking.rules.front();
     const auto rule = parseRule(best.result.rule);
     std::string words = rule ? conditionWords(rule->conditions.front()) : best.result.rule;
     if (rule)
         for (std::size_t k = 1; k < rule->conditions.size(); ++k)
-            words += " or " + conditionWords(rule->conditions[k]);
-    return did + fmt::format(" Best here: {} ({}), with a timer and a temperature limit behind it.",
-                             words, best.words);
+            words += phrase(" or ") + conditionWords(rule->conditions[k]);
+    return did + phrase(" Best here: {} ({}), with a timer and a temperature limit behind it.",
+                        words, best.words);
 }
 
 }  // namespace
@@ -114,10 +119,10 @@ FullReference fullReference(const AnalysisInput& in, const ChargeSpan& charge) {
         if (std::isfinite(charge.peak_s)) {
             full.time_s = charge.peak_s;
             full.charge_Ah = charge.chargeUntil_Ah(in.recording.nearest(charge.peak_s));
-            full.words = "the voltage peak";
+            full.words = phrase("the voltage peak");
         } else if (in.battery.rated_Ah > 0) {
             full.charge_Ah = 1.1 * in.battery.rated_Ah;
-            full.words = "110 % of the rating put in, as there is no peak";
+            full.words = phrase("110 % of the rating put in, as there is no peak");
             const auto& running = *charge.running_Ah;
             const auto reached = std::find_if(running.begin(), running.end(),
                                               [&](double x) { return x >= full.charge_Ah; });
@@ -133,7 +138,7 @@ FullReference fullReference(const AnalysisInput& in, const ChargeSpan& charge) {
             full.time_s = row.time_s;
             full.charge_Ah = row.charge_Ah;
             full.extrapolated = row.extrapolated;
-            full.words = "the taper at C/20";
+            full.words = phrase("the taper at C/20");
         }
     }
     return full;

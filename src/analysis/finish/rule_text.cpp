@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "quantity/phrase.h"
 #include "quantity/units.h"
 #include "replay.h"
 
@@ -112,7 +113,7 @@ Expected<StopRule> parseRule(const std::string& text) {
         const auto c = condition(trimmed(part.substr(0, at)));
         if (!c)
             return fail(ErrorKind::InvalidArgument,
-                        fmt::format("The rule '{}' cannot be read at '{}'.", text, part), "--rule",
+                        phrase("The rule '{}' cannot be read at '{}'.", text, part), "--rule",
                         kAccepted);
         if (at != std::string::npos) {
             const std::string option = trimmed(part.substr(at + 1));
@@ -121,7 +122,7 @@ Expected<StopRule> parseRule(const std::string& text) {
                                    : std::nullopt;
             if (!value || *value < 0)
                 return fail(ErrorKind::InvalidArgument,
-                            fmt::format("The rule '{}' cannot be read at '@{}'.", text, option),
+                            phrase("The rule '{}' cannot be read at '@{}'.", text, option),
                             "--rule", kAccepted);
             rule.holdOff_s = *value;
         }

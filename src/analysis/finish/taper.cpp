@@ -246,26 +246,26 @@ void eachTaper(const AnalysisInput& in, std::vector<Reading>& out, const char* n
         r.evidence = {list[k].start_s, list[k].end_s, static_cast<int>(k)};
         const auto& fit = taperOf(in, static_cast<int>(k));
         if (!fit) {
-            r.caveats.push_back(
+            r.caveats.push_back(phrase(
                 "Not measurable from this log: the constant-voltage part is too short or its "
-                "current does not fall. Let the charge go on longer, or log faster.");
+                "current does not fall. Let the charge go on longer, or log faster."));
         } else {
             r.evidence.from_s = fit->start_s;
             r.evidence.to_s = fit->end_s;
             fill(*fit, k, r);
             if (fit->wholeTail)
-                r.caveats.push_back(
+                r.caveats.push_back(phrase(
                     "The current did not get under half of its first value: fitted to the second "
-                    "half of what there is, with a wide uncertainty.");
+                    "half of what there is, with a wide uncertainty."));
             if (!fit->single)
-                r.caveats.push_back(
+                r.caveats.push_back(phrase(
                     "One exponential does not describe this tail within its noise; the range "
-                    "covers other readings of it.");
+                    "covers other readings of it."));
             if (fit->floor_A > 0)
                 r.caveats.push_back(
-                    fmt::format("The current settles on a floor of {}, a leak or a balancer; "
-                                "charge is counted down to that.",
-                                shortValue(fit->floor_A, "A")));
+                    phrase("The current settles on a floor of {}, a leak or a balancer; "
+                           "charge is counted down to that.",
+                           shortValue(fit->floor_A, "A")));
         }
         out.push_back(std::move(r));
     }
@@ -291,7 +291,7 @@ void computeChargeLeft(const AnalysisInput& in, std::vector<Reading>& out) {
                                                         in.recording.currentQuality().resolution) *
                                                   fit.tau_s / 3600});
                   if (in.steps.list[k].endedBy == EndedBy::EndOfLog)
-                      r.caveats.push_back("Counted from the end of the log.");
+                      r.caveats.push_back(phrase("Counted from the end of the log."));
               });
 }
 
@@ -302,9 +302,9 @@ void computeFullness(const AnalysisInput& in, std::vector<Reading>& out) {
             double capacity = in.battery.rated_Ah;
             if (capacity <= 0) {
                 capacity = chargeUntil(in, static_cast<int>(k), fit.end_s) + fit.left_Ah;
-                r.caveats.push_back(
+                r.caveats.push_back(phrase(
                     "The rated capacity is not given: taken against the charge of this log, which "
-                    "is less than the capacity when the battery was not empty before.");
+                    "is less than the capacity when the battery was not empty before."));
             }
             if (capacity <= 0) return;
             const double share = std::min(1.0, fit.left_Ah / capacity);
@@ -312,7 +312,8 @@ void computeFullness(const AnalysisInput& in, std::vector<Reading>& out) {
             // The capacity of today is known to a tenth of the rating at best (common practice).
             r.uncertainty = 100 * quadrature({fit.leftUncertainty_Ah / capacity,
                                               0.1 * share / std::sqrt(3.0), 1e-4});
-            r.caveats.push_back("Of what this set voltage holds, not of what another one would.");
+            r.caveats.push_back(
+                phrase("Of what this set voltage holds, not of what another one would."));
         });
 }
 

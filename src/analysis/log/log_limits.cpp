@@ -29,23 +29,22 @@ void checkCoarse(const AnalysisInput& in, std::vector<Finding>& out) {
     const bool dithered = q.noise >= 0.5 * q.resolution;
     if (c->nickel() && charges && perCell > 2e-3 && !dithered)
         out.push_back({Severity::Note, "coarse_log",
-                       fmt::format("The voltage is logged in steps of {}; a nickel peak of a few "
-                                   "millivolts a cell can hide in that.",
-                                   shortValue(q.resolution, "V")),
-                       fmt::format("Log the voltage to {} or better next time.",
-                                   shortValue(1e-3 * in.battery.cells(), "V")),
+                       phrase("The voltage is logged in steps of {}; a nickel peak of a few "
+                              "millivolts a cell can hide in that.",
+                              shortValue(q.resolution, "V")),
+                       phrase("Log the voltage to {} or better next time.",
+                              shortValue(1e-3 * in.battery.cells(), "V")),
                        whole(in)});
     const ChannelQuality& qi = in.recording.currentQuality();
     if (in.battery.rated_Ah > 0 && qi.resolution > 0.02 * in.battery.rated_Ah &&
         qi.noise < 0.5 * qi.resolution)
-        out.push_back(
-            {Severity::Note, "coarse_log",
-             fmt::format("The current is logged in steps of {}: too coarse to see a taper "
-                         "to C/20.",
-                         shortValue(qi.resolution, "A")),
-             fmt::format("Log it to {} or better next time.",
-                         shortValue(0.005 * in.battery.rated_Ah, "A")),
-             whole(in)});
+        out.push_back({Severity::Note, "coarse_log",
+                       phrase("The current is logged in steps of {}: too coarse to see a taper "
+                              "to C/20.",
+                              shortValue(qi.resolution, "A")),
+                       phrase("Log it to {} or better next time.",
+                              shortValue(0.005 * in.battery.rated_Ah, "A")),
+                       whole(in)});
 }
 
 void checkSlow(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -56,10 +55,10 @@ void checkSlow(const AnalysisInput& in, std::vector<Finding>& out) {
     if (!steps) return;
     out.push_back(
         {Severity::Note, "slow_log",
-         fmt::format("One sample every {}: resistance after 1 or 10 s cannot be told, and "
-                     "knee and peak are only known to that time.",
-                     durationText(interval)),
-         "Log every second when you want resistance; every 10 s is enough for capacity.",
+         phrase("One sample every {}: resistance after 1 or 10 s cannot be told, and "
+                "knee and peak are only known to that time.",
+                durationText(interval)),
+         phrase("Log every second when you want resistance; every 10 s is enough for capacity."),
          whole(in)});
 }
 
@@ -79,14 +78,15 @@ void checkFrozen(const AnalysisInput& in, std::vector<Finding>& out) {
             if (n <= s.last && v[n] == v[from]) continue;
             const double length = t[n - 1] - t[from];
             if (n - from > 100 && length > 300 && slope * length > 6 * step) {
-                out.push_back({Severity::Verdict,
-                               "frozen_channel",
-                               fmt::format("The voltage stands still at {} for {} under load: the "
-                                           "channel was frozen.",
-                                           shortValue(v[from], "V"), durationText(length)),
-                               "Charge still counts; energy and voltages of this stretch do not. "
-                               "Check the logger's lead and log again.",
-                               {t[from], t[n - 1], static_cast<int>(k)}});
+                out.push_back(
+                    {Severity::Verdict,
+                     "frozen_channel",
+                     phrase("The voltage stands still at {} for {} under load: the "
+                            "channel was frozen.",
+                            shortValue(v[from], "V"), durationText(length)),
+                     phrase("Charge still counts; energy and voltages of this stretch do not. "
+                            "Check the logger's lead and log again."),
+                     {t[from], t[n - 1], static_cast<int>(k)}});
                 break;
             }
             from = n;

@@ -24,13 +24,14 @@ void checkGaps(const AnalysisInput& in, std::vector<Finding>& out) {
         }
     }
     if (count == 0) return;
-    out.push_back({Severity::Note, "gaps",
-                   count == 1 ? fmt::format("One gap of {} in the log.", durationText(longest))
-                              : fmt::format("{} gaps in the log, {} in all, the longest {}.", count,
-                                            durationText(total), durationText(longest)),
-                   "Charge across a gap is bridged with the current on both sides; its uncertainty "
-                   "counts in every number.",
-                   where});
+    out.push_back(
+        {Severity::Note, "gaps",
+         count == 1 ? phrase("One gap of {} in the log.", durationText(longest))
+                    : phrase("{} gaps in the log, {} in all, the longest {}.", count,
+                             durationText(total), durationText(longest)),
+         phrase("Charge across a gap is bridged with the current on both sides; its uncertainty "
+                "counts in every number."),
+         where});
 }
 
 void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -41,12 +42,13 @@ void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out) {
         if (gap.restart && count++ == 0)
             where = {t[gap.before], t[gap.before + 1], in.steps.at(t[gap.before])};
     if (count == 0) return;
-    out.push_back({Severity::Note, "logger_restart",
-                   count == 1 ? "The logger's clock started again in the middle of the log."
-                              : fmt::format("The logger's clock started again {} times.", count),
-                   "How long it was off is unknown: charge moved meanwhile is missing. Give the "
-                   "logger a supply of its own.",
-                   where});
+    out.push_back(
+        {Severity::Note, "logger_restart",
+         count == 1 ? phrase("The logger's clock started again in the middle of the log.")
+                    : phrase("The logger's clock started again {} times.", count),
+         phrase("How long it was off is unknown: charge moved meanwhile is missing. Give the "
+                "logger a supply of its own."),
+         where});
 }
 
 void checkBadRows(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -54,13 +56,13 @@ void checkBadRows(const AnalysisInput& in, std::vector<Finding>& out) {
     std::string first;
     for (const Problem& p : in.recording.problems())
         if ((p.kind == "bad_row" || p.kind == "truncated_line") && count++ == 0)
-            first = fmt::format("line {}: {}", p.line, p.message);
+            first = phrase("line {}: {}", p.line, p.message);
     if (count == 0) return;
     out.push_back(
         {Severity::Note,
          "bad_rows",
-         fmt::format("{} {} set aside, first {}.", count, count == 1 ? "row" : "rows", first),
-         "The original file is kept as it was.",
+         phrase("{} {} set aside, first {}.", count, phrase(count == 1 ? "row" : "rows"), first),
+         phrase("The original file is kept as it was."),
          {}});
 }
 
@@ -94,11 +96,11 @@ void checkCounter(const AnalysisInput& in, std::vector<Finding>& out) {
         out.push_back(
             {Severity::Verdict,
              "counter_disagrees",
-             fmt::format(
-                 "The logger's own counter says {}, the integral of its current {}: {:+.1f} %.",
-                 shortValue(std::abs(moved), "Ah"), shortValue(inside, "Ah"), 100 * (ratio - 1)),
-             "Usually a current path that the logger did not see, or a counter that was not reset. "
-             "The integral is used here.",
+             phrase("The logger's own counter says {}, the integral of its current {}: {:+.1f} %.",
+                    shortValue(std::abs(moved), "Ah"), shortValue(inside, "Ah"), 100 * (ratio - 1)),
+             phrase("Usually a current path that the logger did not see, or a counter that was not "
+                    "reset. "
+                    "The integral is used here."),
              {s.start_s, s.end_s, static_cast<int>(k)}});
     }
 }

@@ -31,9 +31,9 @@ void computeWeakestCell(const AnalysisInput& in, std::vector<Reading>& out) {
             r.value = d.weakest;
             r.uncertainty = 0;
             r.caveats.push_back(
-                fmt::format("Counted from 1 in the order of the log's columns; at its "
-                            "floor after {}.",
-                            durationText(d.weakestAt_s - d.from_s)));
+                phrase("Counted from 1 in the order of the log's columns; at its "
+                       "floor after {}.",
+                       durationText(d.weakestAt_s - d.from_s)));
         } else {
             r.caveats.push_back(kNoFloor);
         }
@@ -47,11 +47,11 @@ void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
         if (d.reachedFloor && std::isfinite(d.lost_Ah)) {
             r.value = d.lost_Ah;
             r.uncertainty = d.lostUncertainty_Ah;
-            r.caveats.push_back(fmt::format(
+            r.caveats.push_back(phrase(
                 "What the other cells still held, on average, when cell {} was at its floor.",
                 d.weakest));
             if (in.chemistry() != nullptr && in.chemistry()->id == "lfp")
-                r.caveats.push_back("LFP's flat curve tells little before its end.");
+                r.caveats.push_back(phrase("LFP's flat curve tells little before its end."));
         } else {
             r.caveats.push_back(kNoFloor);
         }
@@ -74,24 +74,24 @@ void checkWeakCell(const AnalysisInput& in, std::vector<Finding>& out) {
                 others += c.resistance_ohm, ++n;
         }
         const bool resistive = n > 0 && std::isfinite(own) && own > 1.25 * others / n;
-        std::string text = fmt::format(
+        std::string text = phrase(
             "Cell {} ends the discharge: it was at its floor while the others still held {} each "
             "on "
             "average.",
             d.weakest, shortValue(d.lost_Ah, "Ah"));
         if (resistive)
-            text += fmt::format(" Its resistance is {:.0f} % over theirs.",
-                                100 * (own / (others / n) - 1));
+            text +=
+                phrase(" Its resistance is {:.0f} % over theirs.", 100 * (own / (others / n) - 1));
         std::string advice;
         if (d.balancing_Ah > 0.5 * d.lost_Ah)
-            advice = fmt::format(
+            advice = phrase(
                 "It started with less charge than the others: a full charge, long enough for the "
                 "balancer, would give back about {}.",
                 shortValue(d.balancing_Ah, "Ah"));
         else
-            advice =
+            advice = phrase(
                 "It started as full as the others, so balancing gives little back: its capacity is "
-                "smaller. Replace it, or stop by its own voltage and never by the pack's.";
+                "smaller. Replace it, or stop by its own voltage and never by the pack's.");
         out.push_back({Severity::Verdict, "weak_cell", text, advice, {d.from_s, d.to_s, d.step}});
     }
 }
@@ -136,11 +136,12 @@ void checkImbalance(const AnalysisInput& in, std::vector<Finding>& out) {
         worst = spread / limit;
         f = {Severity::Verdict,
              "imbalance",
-             fmt::format("The cells lie {:.0f} mV apart {}: cell {} lowest, cell {} highest.",
-                         1e3 * spread, endOfCharge ? "at the end of the charge" : "at rest", low,
-                         high),
-             "They differ in state of charge. A full charge every few weeks, long enough for the "
-             "balancer, brings them together.",
+             phrase(
+                 "The cells lie {:.0f} mV apart {}: cell {} lowest, cell {} highest.", 1e3 * spread,
+                 endOfCharge ? phrase("at the end of the charge") : phrase("at rest"), low, high),
+             phrase("They differ in state of charge. A full charge every few weeks, long enough "
+                    "for the "
+                    "balancer, brings them together."),
              {s.start_s, s.end_s, static_cast<int>(k)}};
     }
     if (worst > 0) out.push_back(std::move(f));
@@ -155,12 +156,11 @@ void checkWarmConnector(const AnalysisInput& in, std::vector<Finding>& out) {
     out.push_back(
         {Severity::Note,
          "warm_connector",
-         fmt::format(
-             "Leads and connectors inside the pack take {} at {}: {} between the cells' sum "
-             "and the pack's voltage.",
-             shortValue(drop->hottest_W, "W"), shortValue(drop->atCurrent_A, "A"),
-             shortValue(drop->resistance_ohm, "ohm")),
-         "Feel the connector after a discharge. A warm one is worn, dirty or too small.",
+         phrase("Leads and connectors inside the pack take {} at {}: {} between the cells' sum "
+                "and the pack's voltage.",
+                shortValue(drop->hottest_W, "W"), shortValue(drop->atCurrent_A, "A"),
+                shortValue(drop->resistance_ohm, "ohm")),
+         phrase("Feel the connector after a discharge. A warm one is worn, dirty or too small."),
          {t.front(), t.back(), -1}});
 }
 

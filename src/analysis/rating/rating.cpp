@@ -66,7 +66,7 @@ std::vector<DischargeCurve> onePerRate(const std::vector<DischargeCurve>& all) {
 /// The resistance where one number is needed: given, from two rates at mid charge, or from a step.
 double oneResistance(const Work& w, std::string& because) {
     if (std::isfinite(w.options.resistance_ohm)) {
-        because = "the given resistance";
+        because = phrase("the given resistance");
         return w.options.resistance_ohm;
     }
     std::vector<double> between;
@@ -78,7 +78,7 @@ double oneResistance(const Work& w, std::string& because) {
         if (std::isfinite(r) && r > 0) between.push_back(r);
     }
     if (!between.empty()) {
-        because = "the difference of two rates at equal charge";
+        because = phrase("the difference of two rates at equal charge");
         return medianOf(between);
     }
     double best = kNaN;
@@ -87,8 +87,8 @@ double oneResistance(const Work& w, std::string& because) {
         if (std::isfinite(c.resistance_ohm) && c.resistanceDelay_s > delay)
             best = c.resistance_ohm, delay = c.resistanceDelay_s;
     if (std::isfinite(best))
-        because = delay > 0 ? fmt::format("a current step after {:.0f} s", delay)
-                            : std::string("the first sample of a current step");
+        because = delay > 0 ? phrase("a current step after {:.0f} s", delay)
+                            : std::string(phrase("the first sample of a current step"));
     return best;
 }
 
@@ -121,10 +121,10 @@ RatingView sagView(const Work& w, double resistance, const std::string& because)
     for (const DischargeCurve& c : w.curves) deepest = std::max(deepest, c.charge_Ah.back());
     if (deepest < 0.98 * w.deep_Ah) {
         out.caveats.push_back(
-            fmt::format("Not measurable: no discharge took out {:.0f} % of the rating ({:.2f} of "
-                        "{:.2f} Ah). Log "
-                        "a slow one down to the floor.",
-                        100 * w.options.share, deepest, w.deep_Ah));
+            phrase("Not measurable: no discharge took out {:.0f} % of the rating ({:.2f} of "
+                   "{:.2f} Ah). Log "
+                   "a slow one down to the floor.",
+                   100 * w.options.share, deepest, w.deep_Ah));
         return out;
     }
     const double deep = std::min(w.deep_Ah, 0.999 * deepest);
@@ -133,13 +133,15 @@ RatingView sagView(const Work& w, double resistance, const std::string& because)
     if (std::isnan(limit)) {
         out.caveats.push_back(
             w.curves.size() < 2 && std::isnan(resistance)
-                ? "Not measurable: one rate alone and no resistance. Log a second rate, or a rest "
-                  "before the load."
-                : "Even the smallest current does not hold the floor that long.");
+                ? phrase("Not measurable: one rate alone and no resistance. Log a second rate, or "
+                         "a rest "
+                         "before the load.")
+                : phrase("Even the smallest current does not hold the floor that long."));
         return out;
     }
     if (limit >= most) {
-        out.caveats.push_back("Not measurable: the rates in these logs lie too close together.");
+        out.caveats.push_back(
+            phrase("Not measurable: the rates in these logs lie too close together."));
         return out;
     }
     // What was seen brackets what is modelled: a run that fell to the floor early was too fast, one
@@ -166,18 +168,18 @@ RatingView sagView(const Work& w, double resistance, const std::string& because)
     out.uncertainty_A =
         quadrature({std::hypot(sigma, gain) / r, limit * rectangle(w.accuracy.currentGain),
                     0.15 * beyond, model.ratesAt(deep) < 2 ? 0.1 * limit : 0.0});
-    out.caveats.push_back(fmt::format("Floor {:.2f} V a cell until {:.0f} % of the rating is out.",
-                                      w.floor_V / w.cells, 100 * w.options.share));
+    out.caveats.push_back(phrase("Floor {:.2f} V a cell until {:.0f} % of the rating is out.",
+                                 w.floor_V / w.cells, 100 * w.options.share));
     if (w.curves.size() < 2)
-        out.caveats.push_back("From one rate and " + because + ": extrapolated.");
+        out.caveats.push_back(phrase("From one rate and ") + because + phrase(": extrapolated."));
     else if (out.extrapolated)
-        out.caveats.push_back(fmt::format("Beyond the fastest log ({}): extrapolated.",
-                                          shortValue(model.highestMeasured_A(), "A")));
+        out.caveats.push_back(phrase("Beyond the fastest log ({}): extrapolated.",
+                                     shortValue(model.highestMeasured_A(), "A")));
     for (const DischargeCurve& c : w.curves)
         if (!c.startedFull) {
-            out.caveats.push_back(
+            out.caveats.push_back(phrase(
                 "Not every discharge is known to have begun full; charge is counted from the start "
-                "of each.");
+                "of each."));
             break;
         }
     return out;
@@ -190,9 +192,10 @@ RatingView heatView(const Work& w, std::optional<HeatFit>& fit) {
     if (!fit) {
         out.caveats.push_back(
             w.traces.empty()
-                ? "Not measurable: no temperature in these logs."
-                : "Not measurable: it hardly warmed. Log a faster discharge with a temperature "
-                  "sensor on the cell.");
+                ? phrase("Not measurable: no temperature in these logs.")
+                : phrase(
+                      "Not measurable: it hardly warmed. Log a faster discharge with a temperature "
+                      "sensor on the cell."));
         return out;
     }
     const RatingOptions& o = w.options;
@@ -220,14 +223,14 @@ RatingView heatView(const Work& w, std::optional<HeatFit>& fit) {
         {solve(hotter) - out.current_A, solve(cooler) - out.current_A,
          out.current_A * rectangle(w.accuracy.temperature_C) / std::max(o.top_C - o.start_C, 1.0),
          0.05 * std::max(0.0, out.current_A - fastest)});
-    out.caveats.push_back(fmt::format("Ends at {:.0f} °C, from {:.0f} °C.", o.top_C, o.start_C));
+    out.caveats.push_back(phrase("Ends at {:.0f} °C, from {:.0f} °C.", o.top_C, o.start_C));
     out.caveats.push_back(
-        "A whole discharge of the rated charge; surroundings as warm as the start.");
+        phrase("A whole discharge of the rated charge; surroundings as warm as the start."));
     if (!fit->coolingSeen)
-        out.caveats.push_back("Cooling is not seen in these logs and taken as none.");
+        out.caveats.push_back(phrase("Cooling is not seen in these logs and taken as none."));
     if (out.extrapolated)
         out.caveats.push_back(
-            fmt::format("Beyond the fastest log ({}): extrapolated.", shortValue(fastest, "A")));
+            phrase("Beyond the fastest log ({}): extrapolated.", shortValue(fastest, "A")));
     return out;
 }
 
@@ -243,13 +246,13 @@ RatingView adiabaticView(const Work& w, double resistance, const std::string& be
         // R/(m·cp) is in the fit: no mass needed, and never above heat.
         out.current_A = rise / (3600 * fit->heating_K_sA2 * q);
         out.uncertainty_A = out.current_A * fit->heatingUncertainty / fit->heating_K_sA2;
-        out.caveats.push_back("R/(m·cp) from the heat fit; no cooling.");
+        out.caveats.push_back(phrase("R/(m·cp) from the heat fit; no cooling."));
         return out;
     }
     if (!std::isfinite(resistance)) {
         out.caveats.push_back(
-            "Not measurable: no resistance in these logs. Log a rest before the "
-            "load, or a second rate.");
+            phrase("Not measurable: no resistance in these logs. Log a rest before the "
+                   "load, or a second rate."));
         return out;
     }
     double uncertain = 0.1;  // of resistance and heat capacity together (common practice)
@@ -257,7 +260,7 @@ RatingView adiabaticView(const Work& w, double resistance, const std::string& be
         const double energy = q * w.chemistry.nominal_V * w.cells;
         mass = energy / w.chemistry.specificEnergy_Wh_kg;
         uncertain = 0.3;
-        out.caveats.push_back(fmt::format(
+        out.caveats.push_back(phrase(
             "The mass is not given: {:.0f} g from a typical {:.0f} Wh/kg. Weigh it for a better "
             "bound.",
             1000 * mass, w.chemistry.specificEnergy_Wh_kg));
@@ -266,9 +269,9 @@ RatingView adiabaticView(const Work& w, double resistance, const std::string& be
     out.current_A = mass * o.cp_J_kgK * rise / (3600 * resistance * q);
     out.uncertainty_A = uncertain * out.current_A / std::sqrt(3.0);
     out.caveats.push_back(
-        fmt::format("All loss stays in the cell; resistance {} from {}, cp {:.0f} J/(kg·K) from "
-                    "memory.",
-                    shortValue(resistance, "ohm"), because, o.cp_J_kgK));
+        phrase("All loss stays in the cell; resistance {} from {}, cp {:.0f} J/(kg·K) from "
+               "memory.",
+               shortValue(resistance, "ohm"), because, o.cp_J_kgK));
     return out;
 }
 
@@ -287,7 +290,8 @@ RatingView timeView(const Work& w, Rating& rating) {
         slow = std::min(slow, c.mean_A), fast = std::max(fast, c.mean_A);
     }
     if (n < 1) {
-        out.caveats.push_back("Not measurable: no discharge of these logs reached its floor.");
+        out.caveats.push_back(
+            phrase("Not measurable: no discharge of these logs reached its floor."));
         return out;
     }
     double slope = 0;
@@ -306,36 +310,38 @@ RatingView timeView(const Work& w, Rating& rating) {
         out.current_A * quadrature({rectangle(w.accuracy.currentGain),
                                     out.extrapolated ? 0.03 : 0.01, n < 2 ? 0.05 : 0.0});
     out.caveats.push_back(
-        fmt::format("Empty in {}, with what it still delivers at that rate. A choice, not a limit.",
-                    durationText(w.options.emptyIn_s)));
-    if (n < 2) out.caveats.push_back("From one rate: the same charge is assumed at every rate.");
+        phrase("Empty in {}, with what it still delivers at that rate. A choice, not a limit.",
+               durationText(w.options.emptyIn_s)));
+    if (n < 2)
+        out.caveats.push_back(phrase("From one rate: the same charge is assumed at every rate."));
     return out;
 }
 
 void chargeRate(const Work& w, Rating& out) {
     if (std::isfinite(w.battery.limits().chargeC)) {
         out.charge_C = w.battery.limits().chargeC;
-        out.chargeBecause = "the maker's figure";
+        out.chargeBecause = phrase("the maker's figure");
         return;
     }
     out.charge_C = w.chemistry.chargeC;
     out.chargeBecause = w.chemistry.nickel()
-                            ? "nickel no faster than this: warm is wear (common rule)"
-                            : "the usual rate without a maker's figure";
+                            ? phrase("nickel no faster than this: warm is wear (common rule)")
+                            : phrase("the usual rate without a maker's figure");
 }
 
 std::string sentenceFor(const Battery& battery, const Rating& r) {
-    if (!std::isfinite(r.trueC)) return "The true C rating is not measurable from these logs.";
+    if (!std::isfinite(r.trueC))
+        return phrase("The true C rating is not measurable from these logs.");
     const std::string truth =
-        fmt::format("True C is {} ({}), limited by {}", fixed(r.trueC, r.trueC < 10 ? 1 : 0),
-                    shortValue(r.trueC * r.rated_Ah, "A"),
-                    r.limitedBy == "sag"    ? "the sagging voltage"
-                    : r.limitedBy == "heat" ? "heat"
-                                            : "the adiabatic bound");
+        phrase("True C is {} ({}), limited by {}", fixed(r.trueC, r.trueC < 10 ? 1 : 0),
+               shortValue(r.trueC * r.rated_Ah, "A"),
+               r.limitedBy == "sag"    ? phrase("the sagging voltage")
+               : r.limitedBy == "heat" ? "heat"
+                                       : phrase("the adiabatic bound"));
     if (battery.label_C <= 0) return truth + ".";
     const double share = r.trueC / battery.label_C;
-    return fmt::format("The label says {:.3g}C. {}: {:.0f} % of the label.", battery.label_C, truth,
-                       100 * share);
+    return phrase("The label says {:.3g}C. {}: {:.0f} % of the label.", battery.label_C, truth,
+                  100 * share);
 }
 
 }  // namespace
@@ -346,15 +352,15 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
     const std::vector<DischargeCurve> curves = onePerRate(all);
     const Chemistry* chemistry = battery.chemistryData();
     if (battery.rated_Ah <= 0)
-        return fail(ErrorKind::InvalidArgument, "A C rating needs the rated capacity.", "battery",
-                    "the capacity from the label, in Ah.");
+        return fail(ErrorKind::InvalidArgument, phrase("A C rating needs the rated capacity."),
+                    "battery", phrase("the capacity from the label, in Ah."));
     if (chemistry == nullptr)
-        return fail(ErrorKind::InvalidArgument, "A C rating needs the chemistry.", "battery",
-                    "one of the known chemistries.");
+        return fail(ErrorKind::InvalidArgument, phrase("A C rating needs the chemistry."),
+                    "battery", phrase("one of the known chemistries."));
     if (curves.empty())
         return fail(ErrorKind::InvalidArgument,
-                    "There is no discharge at a steady current in these logs.", "rate",
-                    "logs of whole discharges, best at two or more rates.");
+                    phrase("There is no discharge at a steady current in these logs."), "rate",
+                    phrase("logs of whole discharges, best at two or more rates."));
     Work w{curves,          traces,   battery,
            *chemistry,      accuracy, options,
            battery.cells(), 0,        options.share * battery.rated_Ah};

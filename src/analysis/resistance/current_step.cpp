@@ -135,9 +135,8 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
         const double miss = std::abs(t[k] - wanted);
         if (miss > 0.1 * delay * (1 + 1e-6)) {
             const bool held = t[c.last] >= wanted - 0.1 * delay;
-            out.why = held
-                          ? fmt::format("the log has no sample near {:.0f} s after the step", delay)
-                          : fmt::format("the current did not hold for {:.0f} s", delay);
+            out.why = held ? phrase("the log has no sample near {:.0f} s after the step", delay)
+                           : phrase("the current did not hold for {:.0f} s", delay);
             return out;
         }
     }
@@ -169,7 +168,7 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
         quadrature({before.sigma / std::abs(dI), after / std::abs(dI), timing / std::abs(dI),
                     size * gain, size * gainI, size * qi.sigma() / std::sqrt(n) / std::abs(dI)});
     if (out.resistance_ohm <= 0) {
-        out.why = "the voltage does not answer the current";
+        out.why = phrase("the voltage does not answer the current");
         out.resistance_ohm = kNaN;
     }
     return out;
@@ -253,19 +252,19 @@ void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* nam
         r.uncertainty = s.uncertainty_ohm;
         if (!r.measurable()) {
             r.uncertainty = kNaN;
-            r.caveats.push_back("Not measurable at this step: " + s.why + ".");
+            r.caveats.push_back(phrase("Not measurable at this step: ") + s.why + ".");
         } else {
-            std::string where = fmt::format(
-                "{} after the step from {} to {}",
-                s.delay_s > 0 ? durationText(s.delay_s) : std::string("At the first sample"),
-                shortValue(s.from_A, "A"), shortValue(s.to_A, "A"));
-            if (std::isfinite(s.soc)) where += fmt::format(", {:.0f} % charged", 100 * s.soc);
+            std::string where = phrase("{} after the step from {} to {}",
+                                       s.delay_s > 0 ? durationText(s.delay_s)
+                                                     : std::string(phrase("At the first sample")),
+                                       shortValue(s.from_A, "A"), shortValue(s.to_A, "A"));
+            if (std::isfinite(s.soc)) where += phrase(", {:.0f} % charged", 100 * s.soc);
             if (std::isfinite(s.temperature_C)) where += ", " + shortValue(s.temperature_C, "C");
             r.caveats.push_back(where + ".");
             if (in.battery.series > 1)
-                r.caveats.push_back("Whole battery with its leads: " +
+                r.caveats.push_back(phrase("Whole battery with its leads: ") +
                                     shortValue(s.resistance_ohm / in.battery.series, "ohm") +
-                                    " a cell.");
+                                    phrase(" a cell."));
         }
         out.push_back(std::move(r));
     }

@@ -72,17 +72,17 @@ void computeResistanceLoad(const AnalysisInput& in, std::vector<Reading>& out) {
         r.method = "robust_regression_bisquare";
         r.evidence = {s.start_s, s.end_s, static_cast<int>(k)};
         if (!fit) {
-            r.caveats.push_back(
+            r.caveats.push_back(phrase(
                 "Not measurable from this load: the current varies too little, or the voltage does "
-                "not answer it.");
+                "not answer it."));
         } else {
             r.value = fit->resistance_ohm;
             r.uncertainty =
                 quadrature({fit->uncertainty_ohm, r.value * rectangle(in.accuracy.voltageGain),
                             r.value * rectangle(in.accuracy.currentGain)});
-            r.caveats.push_back(fmt::format(
-                "From {} samples of a load that swings by {} about its mean over a minute.",
-                fit->samples, shortValue(fit->spread_A, "A")));
+            r.caveats.push_back(
+                phrase("From {} samples of a load that swings by {} about its mean over a minute.",
+                       fit->samples, shortValue(fit->spread_A, "A")));
         }
         out.push_back(std::move(r));
     }

@@ -36,12 +36,11 @@ std::optional<OpenCircuitEstimate> estimateOpenCircuit(const std::vector<Dischar
     out.capacity_Ah = slow.delivered_Ah;
     const double cells = battery.cells();
     if (fast != nullptr) {
-        out.method = fmt::format("two rates, {} and {}, carried back to no current",
-                                 shortValue(slow.mean_A, "A"), shortValue(fast->mean_A, "A"));
+        out.method = phrase("two rates, {} and {}, carried back to no current",
+                            shortValue(slow.mean_A, "A"), shortValue(fast->mean_A, "A"));
     } else if (slow.mean_A <= battery.rated_Ah / 4 && std::isfinite(slow.resistance_ohm)) {
-        out.method =
-            fmt::format("one slow discharge at {} with {} added", shortValue(slow.mean_A, "A"),
-                        shortValue(slow.resistance_ohm, "ohm"));
+        out.method = phrase("one slow discharge at {} with {} added", shortValue(slow.mean_A, "A"),
+                            shortValue(slow.resistance_ohm, "ohm"));
     } else {
         return std::nullopt;
     }

@@ -35,23 +35,23 @@ void checkWhichResistance(const AnalysisInput& in, std::vector<Finding>& out) {
     const bool nickel = in.chemistry() != nullptr && in.chemistry()->nickel();
     const char* name = nickel ? "IEC 61951-2" : "IEC 61960-3";
     if (!standard.empty()) {
-        f.text = fmt::format("To compare with a data sheet, quote {} by {}.",
-                             shortValue(standard.front().resistance_ohm, "ohm"), name);
+        f.text = phrase("To compare with a data sheet, quote {} by {}.",
+                        shortValue(standard.front().resistance_ohm, "ohm"), name);
         f.evidence = {standard.front().from_s, standard.front().to_s, standard.front().step};
     } else {
-        f.text = fmt::format("Quote {} at {}, and say so: it is not the standard's number.",
-                             shortValue(best->resistance_ohm, "ohm"),
-                             best->nominalDelay_s > 0 ? durationText(best->delay_s)
-                                                      : std::string("the first sample"));
+        f.text = phrase("Quote {} at {}, and say so: it is not the standard's number.",
+                        shortValue(best->resistance_ohm, "ohm"),
+                        best->nominalDelay_s > 0 ? durationText(best->delay_s)
+                                                 : std::string(phrase("the first sample")));
         const Step& s = in.steps.list[static_cast<std::size_t>(best->step)];
         f.evidence = {s.start_s, s.end_s, best->step};
     }
-    f.advice = fmt::format(
+    f.advice = phrase(
         "A 1 kHz meter reads less, a longer delay reads more; they are different things. To follow "
         "ageing, always take the same delay, charge and temperature.{}",
         standard.empty() ? std::string(" For ") + name +
-                               (nickel ? " log its two levels, 10 s and 3 s."
-                                       : " log 10 s at 0.2C, then 1 s at 1C.")
+                               (nickel ? phrase(" log its two levels, 10 s and 3 s.")
+                                       : phrase(" log 10 s at 0.2C, then 1 s at 1C."))
                          : "");
     out.push_back(std::move(f));
 }
@@ -76,13 +76,14 @@ void checkHighResistance(const AnalysisInput& in, std::vector<Finding>& out) {
     const double share = worst->resistance_ohm * rated / in.battery.cells() / c->nominal_V;
     if (share <= limit) return;
     const Step& s = in.steps.list[static_cast<std::size_t>(worst->step)];
-    out.push_back({Severity::Verdict,
-                   "high_resistance",
-                   fmt::format("High resistance: {}; 1C alone takes {:.0f} % off the voltage.",
-                               shortValue(worst->resistance_ohm, "ohm"), 100 * share),
-                   "Check contacts and leads first. If it stays, the battery is worn: use it for "
-                   "light loads only.",
-                   {s.start_s, s.end_s, worst->step}});
+    out.push_back(
+        {Severity::Verdict,
+         "high_resistance",
+         phrase("High resistance: {}; 1C alone takes {:.0f} % off the voltage.",
+                shortValue(worst->resistance_ohm, "ohm"), 100 * share),
+         phrase("Check contacts and leads first. If it stays, the battery is worn: use it for "
+                "light loads only."),
+         {s.start_s, s.end_s, worst->step}});
 }
 
 }  // namespace nk

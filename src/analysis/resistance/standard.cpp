@@ -84,12 +84,12 @@ std::vector<TwoLevel> twoLevelResistances(const AnalysisInput& in) {
             m.to_s = high.end_s;
             m.cell = p.cell;
             if (held > 13 || held < 9.5)
-                m.note = fmt::format("The first level was held for {}, the standard has 10 s.",
-                                     durationText(held));
+                m.note = phrase("The first level was held for {}, the standard has 10 s.",
+                                durationText(held));
             else if (std::abs(m.highDelay_s - p.high_s) > 0.1 * p.high_s)
-                m.note = fmt::format(
-                    "Read {} into the second level, the standard has {:.0f} s: log faster.",
-                    durationText(m.highDelay_s), p.high_s);
+                m.note =
+                    phrase("Read {} into the second level, the standard has {:.0f} s: log faster.",
+                           durationText(m.highDelay_s), p.high_s);
             if (m.resistance_ohm > 0) out.push_back(std::move(m));
             break;
         }
@@ -108,12 +108,13 @@ void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* nam
         r.value = m.resistance_ohm;
         r.uncertainty = m.uncertainty_ohm;
         r.evidence = {m.from_s, m.to_s, m.step};
-        r.caveats.push_back(fmt::format("{} for {}, then {}, read after {}.",
-                                        shortValue(m.low_A, "A"), durationText(m.lowHeld_s),
-                                        shortValue(m.high_A, "A"), durationText(m.highDelay_s)));
+        r.caveats.push_back(phrase("{} for {}, then {}, read after {}.", shortValue(m.low_A, "A"),
+                                   durationText(m.lowHeld_s), shortValue(m.high_A, "A"),
+                                   durationText(m.highDelay_s)));
         if (!m.cell.empty())
-            r.caveats.push_back("Levels of cell type " + m.cell +
-                                ", written down from memory: check them against the standard.");
+            r.caveats.push_back(
+                phrase("Levels of cell type ") + m.cell +
+                phrase(", written down from memory: check them against the standard."));
         if (!m.note.empty()) r.caveats.push_back(m.note);
         out.push_back(std::move(r));
     }

@@ -84,8 +84,8 @@ std::optional<TemperatureLaw> fitTemperatureLaw(std::span<const ResistanceAt> re
 Expected<RepeatedReading> summariseRepeats(std::span<const double> readings) {
     if (readings.empty() || std::any_of(readings.begin(), readings.end(),
                                         [](double x) { return !(x > 0) || !std::isfinite(x); }))
-        return fail(ErrorKind::InvalidArgument, "These are no resistances.", "readings",
-                    "one or more numbers above 0, in milliohms or ohms.");
+        return fail(ErrorKind::InvalidArgument, phrase("These are no resistances."), "readings",
+                    phrase("one or more numbers above 0, in milliohms or ohms."));
     RepeatedReading out;
     std::vector<double> used(readings.begin(), readings.end());
     if (used.size() >= 3) {
@@ -108,11 +108,10 @@ Expected<RepeatedReading> summariseRepeats(std::span<const double> readings) {
         // Standard error of a median of normal readings: √(π/2) times that of the mean.
         out.uncertainty = 1.2533 * s / std::sqrt(static_cast<double>(used.size()));
     }
-    out.words =
-        fmt::format("median of {} readings, {} apart", out.used, shortValue(out.spread, "ohm"));
+    out.words = phrase("median of {} readings, {} apart", out.used, shortValue(out.spread, "ohm"));
     if (out.firstDropped)
-        out.words += fmt::format("; the first ({}) was contact and is dropped",
-                                 shortValue(readings.front(), "ohm"));
+        out.words += phrase("; the first ({}) was contact and is dropped",
+                            shortValue(readings.front(), "ohm"));
     return out;
 }
 

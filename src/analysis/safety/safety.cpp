@@ -75,7 +75,7 @@ Worst worstOf(const AnalysisInput& in, const std::vector<Excursion>& list, bool 
 }
 
 std::string kindText(const AnalysisInput& in, const Chemistry& c) {
-    return in.assumed("chemistry") ? c.label + " (assumed)" : c.label;
+    return in.assumed("chemistry") ? c.label + phrase(" (assumed)") : c.label;
 }
 
 }  // namespace
@@ -88,25 +88,28 @@ void checkOvervoltage(const AnalysisInput& in, std::vector<Finding>& out) {
         in, excursions(in.recording.voltage_V(), c->fault_V * in.battery.cells(), true, interval),
         true);
     double perCell = w.extreme / in.battery.cells();
-    std::string who = in.battery.series > 1 ? "a cell on average" : "";
+    std::string who = in.battery.series > 1 ? phrase("a cell on average") : "";
     for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
         const Worst cell =
             worstOf(in, excursions(in.recording.cells_V()[n], c->fault_V, true, interval), true);
         if (cell.any && (!w.any || cell.extreme > perCell)) {
             w = cell;
             perCell = cell.extreme;
-            who = fmt::format("in cell {}", n + 1);
+            who = phrase("in cell {}", n + 1);
         }
     }
     if (!w.any) return;
     const bool charging = in.recording.current_A()[w.first] > 0;
     out.push_back(
         {Severity::Hazard, "overvoltage",
-         fmt::format("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.",
-                     perCell, who, who.empty() ? "" : ", ", c->fault_V, kindText(in, *c)),
-         charging ? "Do not use this charger with this battery. Let the battery rest outside, away "
-                    "from things that burn, and use it only if it is neither warm nor swollen."
-                  : "Check the chemistry and series count on the battery card, then the charger.",
+         phrase("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.", perCell,
+                who, who.empty() ? "" : ", ", c->fault_V, kindText(in, *c)),
+         charging
+             ? phrase(
+                   "Do not use this charger with this battery. Let the battery rest outside, away "
+                   "from things that burn, and use it only if it is neither warm nor swollen.")
+             : phrase(
+                   "Check the chemistry and series count on the battery card, then the charger."),
          evidenceOf(in, w.first, w.last)});
 }
 
@@ -119,28 +122,29 @@ void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out) {
         in, excursions(in.recording.voltage_V(), limit * in.battery.cells(), false, interval),
         false);
     double perCell = w.extreme / in.battery.cells();
-    std::string who = in.battery.series > 1 ? " a cell on average" : "";
+    std::string who = in.battery.series > 1 ? phrase(" a cell on average") : "";
     for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
         const Worst cell =
             worstOf(in, excursions(in.recording.cells_V()[n], limit, false, interval), false);
         if (cell.any && (!w.any || cell.extreme < perCell)) {
             w = cell;
             perCell = cell.extreme;
-            who = fmt::format(" in cell {}", n + 1);
+            who = phrase(" in cell {}", n + 1);
         }
     }
     if (!w.any) return;
     const bool dead = !c->nickel() && perCell < c->outOfUse_V;
-    out.push_back({Severity::Hazard, "overdischarge",
-                   fmt::format("The voltage fell to {:.2f} V{}, under the {:.2f} V that {} bears.",
-                               perCell, who, c->overdrained_V, kindText(in, *c)),
-                   dead ? "A lithium cell that was under its lowest limit is out of use: do not "
-                          "charge it again; recycle it by the local rules."
-                   : c->nickel()
-                       ? "Charge it gently first (0.1C or less, attended) to 1.0 V a cell; a "
-                         "pack's mean can hide a reversed cell."
-                       : "Recharge soon and gently, attended, and raise the cut-off of the load.",
-                   evidenceOf(in, w.first, w.last)});
+    out.push_back(
+        {Severity::Hazard, "overdischarge",
+         phrase("The voltage fell to {:.2f} V{}, under the {:.2f} V that {} bears.", perCell, who,
+                c->overdrained_V, kindText(in, *c)),
+         dead ? phrase("A lithium cell that was under its lowest limit is out of use: do not "
+                       "charge it again; recycle it by the local rules.")
+         : c->nickel()
+             ? phrase("Charge it gently first (0.1C or less, attended) to 1.0 V a cell; a "
+                      "pack's mean can hide a reversed cell.")
+             : phrase("Recharge soon and gently, attended, and raise the cut-off of the load."),
+         evidenceOf(in, w.first, w.last)});
 }
 
 namespace {
@@ -179,11 +183,12 @@ void checkChargedCold(const AnalysisInput& in, std::vector<Finding>& out) {
     if (!longEnough(in, w)) return;
     out.push_back(
         {Severity::Hazard, "charged_cold",
-         fmt::format("Charged at {:.1f} °C, under the {:.0f} °C limit of {}, for {}.", w.extreme,
-                     c->chargeMin_C, kindText(in, *c), durationText(w.total_s)),
-         c->nickel() ? "Warm the battery before charging."
-                     : "Lithium can plate out in the cold, which is permanent and dangerous. Warm "
-                       "the battery before charging; treat this one with care.",
+         phrase("Charged at {:.1f} °C, under the {:.0f} °C limit of {}, for {}.", w.extreme,
+                c->chargeMin_C, kindText(in, *c), durationText(w.total_s)),
+         c->nickel()
+             ? phrase("Warm the battery before charging.")
+             : phrase("Lithium can plate out in the cold, which is permanent and dangerous. Warm "
+                      "the battery before charging; treat this one with care."),
          evidenceOf(in, w.first, w.last)});
 }
 
@@ -198,10 +203,10 @@ void checkChargedHot(const AnalysisInput& in, std::vector<Finding>& out) {
     if (!longEnough(in, w)) return;
     out.push_back(
         {Severity::Hazard, "charged_hot",
-         fmt::format("Charged at up to {:.1f} °C, over the {:.0f} °C limit of {}, for {}.",
-                     w.extreme, c->chargeMax_C, kindText(in, *c), durationText(w.total_s)),
-         "Charge with less current or let it cool first; heat while charging is wear, and a "
-         "warning.",
+         phrase("Charged at up to {:.1f} °C, over the {:.0f} °C limit of {}, for {}.", w.extreme,
+                c->chargeMax_C, kindText(in, *c), durationText(w.total_s)),
+         phrase("Charge with less current or let it cool first; heat while charging is wear, and a "
+                "warning."),
          evidenceOf(in, w.first, w.last)});
 }
 
@@ -213,12 +218,12 @@ void checkTooHot(const AnalysisInput& in, std::vector<Finding>& out) {
         in, excursions(in.recording.temperature_C(), limit, true, in.recording.usualInterval_s()),
         true);
     if (!w.any) return;
-    out.push_back({Severity::Hazard, "too_hot",
-                   fmt::format("The battery reached {:.1f} °C; {:.0f} °C is the hard limit.",
-                               w.extreme, limit),
-                   "Draw less current. A cell that got this hot, or is swollen, is checked by eye "
-                   "before any further use.",
-                   evidenceOf(in, w.first, w.last)});
+    out.push_back(
+        {Severity::Hazard, "too_hot",
+         phrase("The battery reached {:.1f} °C; {:.0f} °C is the hard limit.", w.extreme, limit),
+         phrase("Draw less current. A cell that got this hot, or is swollen, is checked by eye "
+                "before any further use."),
+         evidenceOf(in, w.first, w.last)});
 }
 
 }  // namespace nk

@@ -10,6 +10,7 @@
 
 #include "app/plot/lanes_plot.h"
 #include "app/plot/ribbon.h"
+#include "app/preferences/preferences.h"
 #include "quantity/format.h"
 #include "report/words.h"
 
@@ -133,6 +134,14 @@ void CurveStation::setAcross(AxisKind kind) {
     if (shown_) setMarks();
 }
 
+AxisKind CurveStation::across() const {
+    return plot_->across();
+}
+
+bool CurveStation::chargeLane() const {
+    return chargeLane_->isChecked();
+}
+
 void CurveStation::setChargeLane(bool on) {
     chargeLane_->setChecked(on);
     QSettings().setValue("curve/chargeLane", on);
@@ -164,13 +173,17 @@ void CurveStation::show(ShownPtr shown) {
     ribbon_->setSteps(shown_->analysis.steps);
     if (const Chemistry* c = shown_->analysis.battery.chemistryData()) {
         // Ageing speeds up from about 45 °C (common practice, docs/methods.md).
+        const auto degrees = [](double limit_C) {
+            return QString::fromStdString(fixed(shownTemperature(limit_C), 0)) + "\u2009" +
+                   temperatureUnit();
+        };
         std::vector<std::pair<double, QString>> limits = {
-            {c->dischargeMax_C, tr("%1 °C, hard limit").arg(c->dischargeMax_C)},
-            {c->chargeMin_C, tr("%1 °C, no charging below").arg(c->chargeMin_C)}};
+            {c->dischargeMax_C, tr("%1, hard limit").arg(degrees(c->dischargeMax_C))},
+            {c->chargeMin_C, tr("%1, no charging below").arg(degrees(c->chargeMin_C))}};
         if (c->chargeMax_C < c->dischargeMax_C)
             limits.push_back(
                 {c->chargeMax_C,
-                 tr("%1 °C, no charging above; ageing speeds up").arg(c->chargeMax_C)});
+                 tr("%1, no charging above; ageing speeds up").arg(degrees(c->chargeMax_C))});
         plot_->setTemperatureLimits(std::move(limits));
     }
     setMarks();
@@ -254,7 +267,7 @@ void CurveStation::updateRuler(std::optional<double> time_s) {
                        (rest    ? "rest"
                         : i > 0 ? "charge"
                                 : "discharge");
-    if (r.hasTemperature()) text += "   " + fixed(r.temperature_C()[k], 1) + "\u2009°C";
+    if (r.hasTemperature()) text += "   " + shortValue(r.temperature_C()[k], "C");
     text += "   " + fixed(shown_->charge_Ah[k], 3) + "\u2009Ah   " +
             fixed(shown_->energy_Wh[k], 2) + "\u2009Wh";
     Q_EMIT rulerChanged(QString::fromStdString(text), pinsText());

@@ -28,7 +28,9 @@ class CurveStation : public Station {
     QString helpPage() const override { return "curve"; }
     QWidget* firstFocus() override;
     void setAcross(AxisKind kind);
+    AxisKind across() const;
     void setChargeLane(bool on);
+    bool chargeLane() const;
     LanesPlot* plot() const { return plot_; }
     Ribbon* ribbon() const { return ribbon_; }
 

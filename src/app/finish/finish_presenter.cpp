@@ -167,7 +167,7 @@ FinishView FinishPresenter::view(int charge, const Ranking& ranking) const {
                               qs(shortValue(std::abs(r.beyond_Ah), "Ah"));
             }
             if (std::isfinite(r.result.temperature_C))
-                row.temperature = qs(fixed(r.result.temperature_C, 1)) + QString("\u2009°C");
+                row.temperature = qs(shortValue(r.result.temperature_C, "C"));
             if (rated > 0) row.share = r.beyond_Ah / rated;
         } else {
             row.stops = QString("–");

@@ -201,8 +201,8 @@ void FlagStrip::keyPressEvent(QKeyEvent* event) {
             const double part = (event->modifiers() & Qt::ShiftModifier ? 0.002 : 0.01) *
                                 (event->key() == Qt::Key_Right ? 1 : -1);
             const double from = std::isfinite(now) ? now : scale_.high_s();
-            Q_EMIT flagDragged(selected_, std::clamp(scale_.shifted(from, part), scale_.low_s(),
-                                                     scale_.high_s()));
+            Q_EMIT flagDragged(
+                selected_, std::clamp(scale_.shifted(from, part), scale_.low_s(), scale_.high_s()));
             Q_EMIT flagDropped(selected_);
             return;
         }

@@ -9,6 +9,8 @@
 #include <stop_token>
 #include <thread>
 
+#include "quantity/phrase.h"
+
 namespace nk {
 
 class Job : public QObject {
@@ -30,8 +32,9 @@ class Job : public QObject {
         // The destructor waits for the worker, so `this` outlives it; a queued call to a Job that
         // is gone is dropped by Qt.
         Job* const self = this;
-        thread_ = std::jthread([self, request, work = std::move(work),
-                                done = std::move(done)](std::stop_token stop) mutable {
+        thread_ = std::jthread([self, request, work = std::move(work), done = std::move(done),
+                                words = presentation()](std::stop_token stop) mutable {
+            const Presenting presenting(std::move(words));
             int last = -1;
             const ProgressSink progress = [self, request, &last](double fraction) {
                 const int percent = static_cast<int>(fraction * 100);

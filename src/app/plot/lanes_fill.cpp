@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "app/plot/lanes_plot.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -116,7 +117,8 @@ void LanesPlot::refill() {
         const double stroke_px = height / (yHigh - yLow) * lane.rect->height();
         for (Curve& curve : lane.curves) curve.graph->setDense(stroke_px > kDenseStroke_px);
         if (yLow > yHigh) yLow = 0, yHigh = 1;
-        if (lane.kind == 1 || lane.kind == 5) yLow = std::min(yLow, 0.0), yHigh = std::max(yHigh, 0.0);
+        if (lane.kind == 1 || lane.kind == 5)
+            yLow = std::min(yLow, 0.0), yHigh = std::max(yHigh, 0.0);
         if (lane.kind == 4) yLow = 0;
         if (lane.kind == 2)
             for (const auto& [limit, words] : temperatureLimits_) {
@@ -134,7 +136,9 @@ void LanesPlot::refill() {
         y->setRange(yLow - pad, yHigh + pad);
         // As many decimals as the steps of the axis need, the same on every label. The ticker takes
         // steps of 1, 2, 2.5 or 5 times a power of ten; 2.5 needs one digit more.
-        const double exact = (yHigh - yLow + 2 * pad) / std::max(1, y->ticker()->tickCount());
+        const double scale = lane.kind == 2 && currentStyle().fahrenheit ? 1.8 : 1;
+        const double exact =
+            scale * (yHigh - yLow + 2 * pad) / std::max(1, y->ticker()->tickCount());
         const double power = std::pow(10.0, std::floor(std::log10(std::max(exact, 1e-9))));
         const double mantissa = exact / power;
         const bool quarter = mantissa > 2.25 && mantissa < 3.75;

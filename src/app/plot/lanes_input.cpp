@@ -47,7 +47,8 @@ void LanesPlot::keyPressEvent(QKeyEvent* event) {
         case Qt::Key_A:
         case Qt::Key_B:
             if (!lanes_.empty())
-                Q_EMIT pinRequested(event->key() == Qt::Key_A ? 0 : 1, cursor_.value_or(axis_->timeAt(middle)));
+                Q_EMIT pinRequested(event->key() == Qt::Key_A ? 0 : 1,
+                                    cursor_.value_or(axis_->timeAt(middle)));
             return;
         default:
             QCustomPlot::keyPressEvent(event);

@@ -128,8 +128,8 @@ void LanesPlot::placeOverlays() {
             // At the foot of the top lane: marks with words stand at its head.
             bracket_->left->setCoords(to, 0.965);
             bracket_->right->setCoords(from, 0.965);
-            const double middle =
-                std::clamp(0.5 * (from + to), low + 0.09 * (high - low), high - 0.09 * (high - low));
+            const double middle = std::clamp(0.5 * (from + to), low + 0.09 * (high - low),
+                                             high - 0.09 * (high - low));
             bracketText_->position->setCoords(middle, 0.945);
             bracketText_->setPositionAlignment(Qt::AlignHCenter | Qt::AlignBottom);
             bracketText_->setText(evidenceWords_);

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/plot/fahrenheit_ticker.h"
+#include "app/preferences/preferences.h"
 #include "app/theme/theme.h"
 
 namespace nk {
@@ -50,6 +52,8 @@ void LanesPlot::buildLane(int kind, const QString& title,
     plotLayout()->setRowStretchFactor(static_cast<int>(lanes_.size()), stretch);
     QCPAxis* x = lane.rect->axis(QCPAxis::atBottom);
     QCPAxis* y = lane.rect->axis(QCPAxis::atLeft);
+    if (kind == 2 && currentStyle().fahrenheit)
+        y->setTicker(QSharedPointer<QCPAxisTicker>(new FahrenheitTicker));
     y->ticker()->setTickCount(kind == 0 ? 6 : 3);
     for (QCPAxis* axis : lane.rect->axes()) axis->setLayer("axes");
     for (QCPGrid* grid : {x->grid(), y->grid()}) grid->setLayer("grid");
@@ -146,7 +150,8 @@ void LanesPlot::setRecording(RecordingPtr recording, int wanted,
     if ((wanted & kCurrent) != 0)
         buildLane(1, tr("Current A · above zero charges"), {recording_->current_A()}, 46);
     if (recording_->hasTemperature() && (wanted & kTemperature) != 0)
-        buildLane(2, tr("Temperature °C"), {recording_->temperature_C()}, 40);
+        buildLane(2, tr("Temperature %1").arg(temperatureUnit()), {recording_->temperature_C()},
+                  40);
     if (!charge_Ah.empty() && (wanted & kCharge) != 0)
         buildLane(5, tr("Charge Ah · in minus out since the start"), {charge_Ah}, 40);
     auto* group = new QCPMarginGroup(this);
@@ -214,6 +219,7 @@ void LanesPlot::setAcross(AxisKind kind) {
 
 void LanesPlot::applyColours() {
     const Theme& t = currentTheme();
+    setLocale(QLocale());  // the decimal sign of the preferences
     setBackground(t.window);
     const QFont small(font().family(), -1);
     QFont labels = font();
@@ -273,10 +279,11 @@ void LanesPlot::showRange(double from_s, double to_s) {
 
 void LanesPlot::showPlaces(double from, double to) {
     if (!axis_ || lanes_.empty()) return;
-    const double all = std::max(axis_->high() - axis_->low(), across_ == AxisKind::Time ? 1e-3 : 1e-6);
+    const double all =
+        std::max(axis_->high() - axis_->low(), across_ == AxisKind::Time ? 1e-3 : 1e-6);
     const double sample = all / static_cast<double>(recording_->size());
-    const double least =
-        std::max(all * 1e-7, 2 * (across_ == AxisKind::Time ? recording_->usualInterval_s() : sample));
+    const double least = std::max(
+        all * 1e-7, 2 * (across_ == AxisKind::Time ? recording_->usualInterval_s() : sample));
     const double span = std::clamp(to - from, std::min(least, all), all);
     const double start =
         std::clamp(0.5 * (from + to) - span / 2, axis_->low(), axis_->low() + all - span);

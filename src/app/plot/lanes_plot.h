@@ -1,6 +1,7 @@
 // The lanes: voltage, current, temperature, charge and cells one above the other on one axis, by
-// time or by charge moved. Curves are fed from min/max pyramids, so a redraw costs the same for a thousand or ten million samples.
-// Overlays (evidence, cursor, pins) live on buffered layers of their own and never redraw a curve.
+// time or by charge moved. Curves are fed from min/max pyramids, so a redraw costs the same for a
+// thousand or ten million samples. Overlays (evidence, cursor, pins) live on buffered layers of
+// their own and never redraw a curve.
 #pragma once
 
 #include <qcustomplot.h>

@@ -62,7 +62,8 @@ void Ribbon::paintEvent(QPaintEvent*) {
     const QFontMetrics metrics(font);
     for (std::size_t k = 0; k < steps_.list.size(); ++k) {
         const Step& s = steps_.list[k];
-        if (scale_.placeOf(s.end_s) < scale_.low || scale_.placeOf(s.start_s) > scale_.high) continue;
+        if (scale_.placeOf(s.end_s) < scale_.low || scale_.placeOf(s.start_s) > scale_.high)
+            continue;
         const double a = std::max<double>(scale_.xOf(s.start_s), scale_.left - 4);
         const double b = std::min<double>(scale_.xOf(s.end_s), scale_.right + 4);
         const QRectF block(a, 3, std::max(1.0, b - a - 1), height() - 6);

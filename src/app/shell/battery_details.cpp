@@ -7,6 +7,9 @@
 #include <QRegularExpression>
 #include <cmath>
 
+#include "app/preferences/preferences.h"
+#include "quantity/format.h"
+
 namespace nk {
 
 BatteryDetails::BatteryDetails(QWidget* parent) : QWidget(parent) {
@@ -42,7 +45,7 @@ BatteryDetails::BatteryDetails(QWidget* parent) : QWidget(parent) {
     head(tr("The battery"));
     mass_ = field(tr("Mass"), "mass", tr("g"));
     labelC_ = field(tr("Label says"), "labelC", tr("C"));
-    ambient_ = field(tr("Surroundings"), "ambient", tr("°C"));
+    ambient_ = field(tr("Surroundings"), "ambient", temperatureUnit());
     endRow();
     head(tr("Set on the charger"));
     setCurrent_ = field(tr("Current"), "setCurrent", tr("A"));
@@ -51,8 +54,8 @@ BatteryDetails::BatteryDetails(QWidget* parent) : QWidget(parent) {
     head(tr("The maker's own figures, per cell"));
     set_V_ = field(tr("Full at"), "makerSetV", tr("V"));
     floor_V_ = field(tr("Empty at"), "makerFloorV", tr("V"));
-    coldest_ = field(tr("Charge from"), "makerCold", tr("°C"));
-    warmest_ = field(tr("Charge up to"), "makerWarm", tr("°C"));
+    coldest_ = field(tr("Charge from"), "makerCold", temperatureUnit());
+    warmest_ = field(tr("Charge up to"), "makerWarm", temperatureUnit());
     chargeC_ = field(tr("Charge at most"), "makerChargeC", tr("C"));
     endRow();
     sheet_ = new QCheckBox(tr("These stand in the maker's data sheet"), this);
@@ -79,14 +82,18 @@ void BatteryDetails::fill(const Battery& b) {
     };
     put(mass_, 1000 * b.mass_kg);
     put(labelC_, b.label_C);
-    ambient_->setText(b.hasAmbient() ? QString::number(b.ambient_C, 'g', 4) : QString());
+    const auto degrees = [](QLineEdit* edit, double x_C) {
+        edit->setText(std::isfinite(x_C) ? QString::number(shownTemperature(x_C), 'g', 4)
+                                         : QString());
+    };
+    degrees(ambient_, b.hasAmbient() ? b.ambient_C : std::nan(""));
     put(setCurrent_, b.charger.current_A);
     put(setCharge_, b.charger.charge_Ah);
     const MakerLimits& m = b.limits();
     put(set_V_, m.set_V);
     put(floor_V_, m.dischargeFloor_V);
-    coldest_->setText(std::isfinite(m.chargeMin_C) ? QString::number(m.chargeMin_C) : QString());
-    put(warmest_, m.chargeMax_C);
+    degrees(coldest_, m.chargeMin_C);
+    degrees(warmest_, m.chargeMax_C);
     put(chargeC_, m.chargeC);
     sheet_->setChecked(m.any());
 }
@@ -99,15 +106,15 @@ void BatteryDetails::apply(Battery& b) const {
     };
     b.mass_kg = or0(mass_) / 1000;
     b.label_C = or0(labelC_);
-    const double ambient = number(ambient_, readable);
+    const double ambient = typedTemperature(number(ambient_, readable));
     b.ambient_C = std::isfinite(ambient) ? ambient : Battery::kUnknown;
     b.charger.current_A = or0(setCurrent_);
     b.charger.charge_Ah = or0(setCharge_);
     MakerLimits m;
     m.set_V = number(set_V_, readable);
     m.dischargeFloor_V = number(floor_V_, readable);
-    m.chargeMin_C = number(coldest_, readable);
-    m.chargeMax_C = number(warmest_, readable);
+    m.chargeMin_C = typedTemperature(number(coldest_, readable));
+    m.chargeMax_C = typedTemperature(number(warmest_, readable));
     m.chargeC = number(chargeC_, readable);
     b.setLimits(m);
 }
@@ -119,8 +126,8 @@ bool BatteryDetails::beyond(const std::string& chemistry, QString& words) const 
     bool readable = true;
     const double set = number(set_V_, readable);
     const double low = number(floor_V_, readable);
-    const double cold = number(coldest_, readable);
-    const double warm = number(warmest_, readable);
+    const double cold = typedTemperature(number(coldest_, readable));
+    const double warm = typedTemperature(number(warmest_, readable));
     const QString kind = QString::fromStdString(c.label);
     if (set > c.set_V + 0.001)
         words = tr("%1 V a cell is over the %2 V of %3.").arg(set).arg(c.set_V).arg(kind);
@@ -130,9 +137,11 @@ bool BatteryDetails::beyond(const std::string& chemistry, QString& words) const 
                     .arg(c.overdrained_V)
                     .arg(kind);
     else if (cold < c.chargeMin_C)
-        words = tr("Charging at %1 °C is under the limit of %2.").arg(cold).arg(kind);
+        words = tr("Charging at %1 is under the limit of %2.")
+                    .arg(QString::fromStdString(shortValue(cold, "C")), kind);
     else if (warm > c.chargeMax_C)
-        words = tr("Charging at %1 °C is over the limit of %2.").arg(warm).arg(kind);
+        words = tr("Charging at %1 is over the limit of %2.")
+                    .arg(QString::fromStdString(shortValue(warm, "C")), kind);
     return !words.isEmpty();
 }
 

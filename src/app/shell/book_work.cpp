@@ -152,7 +152,8 @@ std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& firs
 
 Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& path,
                                                           const RecordingEntry& entry,
-                                                          const Battery& battery) {
+                                                          const Battery& battery,
+                                                          const InstrumentAccuracy& accuracy) {
     auto book = BenchBook::open(path, false);
     if (!book) return tl::unexpected<Error>(book.error());
     auto recording = (*book)->load(entry.id);
@@ -164,6 +165,7 @@ Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem:
     auto shown = std::make_shared<ShownRecording>();
     shown->id = entry.id;
     shown->batteryId = entry.batteryId;
+    shown->accuracy = accuracy;
     shown->edits = *edits;
     shown->corrections = *corrections;
     *recording = applyCorrections(*recording, *corrections);

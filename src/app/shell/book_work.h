@@ -55,7 +55,8 @@ std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& firs
 /// Loads and analyses a recording.
 Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& book,
                                                           const RecordingEntry& entry,
-                                                          const Battery& battery);
+                                                          const Battery& battery,
+                                                          const InstrumentAccuracy& accuracy);
 
 /// Loads every recording of the shown one's battery in turn and studies them together; the shown
 /// recording itself is not loaded again.

@@ -51,9 +51,12 @@ Expected<void> writeCurve(const QString& path, LanesPlot& plot) {
 
 Expected<void> writeData(const QString& path, const ShownRecording& shown) {
     const QString name = path.toLower();
-    const std::string text = name.endsWith(".steps.csv")      ? stepsCsv(shown.analysis)
-                             : name.endsWith(".readings.csv") ? readingsCsv(shown.analysis)
-                                                              : samplesCsv(*shown.recording);
+    const std::string text = name.endsWith(".steps.csv")       ? stepsCsv(shown.analysis)
+                             : name.endsWith(".readings.csv")  ? readingsCsv(shown.analysis)
+                             : name.endsWith(".steps.json")    ? stepsJson(shown.analysis)
+                             : name.endsWith(".readings.json") ? readingsJson(shown.analysis)
+                             : name.endsWith(".json")          ? samplesJson(*shown.recording)
+                                                               : samplesCsv(*shown.recording);
     return writeWhole(path, QByteArray::fromStdString(text));
 }
 

@@ -9,7 +9,8 @@ namespace nk {
 QStringList Dialogs::openLogs(QWidget* parent) {
     return QFileDialog::getOpenFileNames(
         parent, QObject::tr("Open logs"), {},
-        QObject::tr("Logs (*.csv *.tsv *.txt *.log *.dat);;All files (*)"));
+        QObject::tr(
+            "Logs (*.csv *.tsv *.txt *.log *.dat *.gz *.zst *.xlsx *.ods *.mat);;All files (*)"));
 }
 
 QString Dialogs::openBook(QWidget* parent) {

@@ -34,7 +34,6 @@
 #include "app/shell/data_export.h"
 #include "app/shell/help_page.h"
 #include "app/shell/main_window_text.h"
-#include "app/shell/sheet_export.h"
 #include "app/shell/start_screen.h"
 #include "app/shell/station_bar.h"
 #include "app/strength/strength_station.h"
@@ -42,7 +41,11 @@
 namespace nk {
 
 MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidget* parent)
-    : QMainWindow(parent), book_(std::move(book)), dialogs_(dialogs) {
+    : QMainWindow(parent),
+      book_(std::move(book)),
+      dialogs_(dialogs),
+      preferences_(Preferences::load()) {
+    present(preferences_);
     setWindowTitle(tr("Narrow Knee"));
     setAcceptDrops(true);
     setMinimumSize(900, 560);
@@ -160,6 +163,12 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     watch_->setInterval(2000);
     connect(watch_, &QTimer::timeout, this, &MainWindow::watchBook);
     watch_->start();
+    rememberBook();
+    auto* daily = new QTimer(this);
+    daily->setInterval(3600 * 1000);
+    connect(daily, &QTimer::timeout, this, &MainWindow::backUpWhenDue);
+    daily->start();
+    backUpWhenDue();
 
     curve_->plot()->setFocus();
     const QSettings settings;
@@ -232,49 +241,6 @@ void MainWindow::setStation(int index) {
 
 void MainWindow::showCards() {
     findings_->setCards(shown_ ? cardsFor(cards_, station()->question()) : std::vector<Card>());
-}
-
-void MainWindow::buildMenu() {
-    auto* menu = new QMenu(this);
-    const auto add = [&](const QString& name, const QKeySequence& keys, auto slot) {
-        QAction* action = menu->addAction(name, this, slot);
-        action->setShortcut(keys);
-        addAction(action);
-        return action;
-    };
-    add(tr("Open logs…"), QKeySequence::Open, [this] { openFiles(dialogs_.openLogs(this)); });
-    add(tr("Paste a table"), QKeySequence::Paste, [this] { pasteTable(); });
-    add(tr("Load the demo bench"), {}, [this] { loadDemo(); });
-    menu->addSeparator();
-    undo_ = add(tr("Undo"), QKeySequence::Undo, [this] { undo(); });
-    redo_ = add(tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { redo(); });
-    menu->addSeparator();
-    add(tr("Open or make a bench book…"), {}, [this] { switchBook(); });
-    add(tr("Bench sheet…"), QKeySequence("Ctrl+P"), [this] { saveSheet(); });
-    add(tr("Export the curve…"), {}, [this] { exportCurve(); });
-    add(tr("Export the data…"), QKeySequence("Ctrl+E"), [this] { exportData(); });
-    add(tr("Copy the steps as a table"), {}, [this] {
-        if (shown_) QApplication::clipboard()->setText(stepsTable(*shown_));
-    });
-    menu->addSeparator();
-    add(tr("Look: as the system"), {}, [this] { setTheme(ThemeChoice::System); });
-    add(tr("Look: paper"), {}, [this] { setTheme(ThemeChoice::Paper); });
-    add(tr("Look: night bench"), {}, [this] { setTheme(ThemeChoice::NightBench); });
-    menu->addSeparator();
-    add(tr("Show or hide the shelf"), QKeySequence("Ctrl+B"),
-        [this] { shelf_->setVisible(!shelf_->isVisible()); });
-    add(tr("Help for this station"), QKeySequence::HelpContents, [this] { showHelp(); });
-    add(tr("Quit"), QKeySequence::Quit, [this] { close(); });
-    bar_->menuButton()->setMenu(menu);
-}
-
-void MainWindow::setTheme(ThemeChoice choice) {
-    theme_ = choice;
-    applyTheme(*qApp, choice);
-    QSettings().setValue("look", static_cast<int>(choice));
-    for (Station* s : stations_) s->applyColours();
-    refreshShelf();
-    showCards();
 }
 
 Battery MainWindow::batteryOf(std::int64_t id) const {
@@ -351,8 +317,9 @@ void MainWindow::chooseRecording(std::int64_t id) {
     const auto path = book_->path();
     const Battery battery = batteryOf(entry->batteryId);
     load_.start(
-        [path, copy = *entry, battery](std::stop_token, const Job::ProgressSink&) {
-            return loadShown(path, copy, battery);
+        [path, copy = *entry, battery, accuracy = preferences_.accuracy](std::stop_token,
+                                                                         const Job::ProgressSink&) {
+            return loadShown(path, copy, battery, accuracy);
         },
         [this, id](auto loaded) {
             if (!loaded) {
@@ -360,8 +327,8 @@ void MainWindow::chooseRecording(std::int64_t id) {
                 return;
             }
             shown_ = std::move(*loaded);
-            cards_ = correctionCards(shown_->corrections, {});
-            for (Card& card : makeCards(*shown_->recording, shown_->analysis, {}))
+            cards_ = correctionCards(shown_->corrections, currentStyle());
+            for (Card& card : makeCards(*shown_->recording, shown_->analysis, currentStyle()))
                 cards_.push_back(std::move(card));
             std::stable_sort(cards_.begin(), cards_.end(), [](const Card& a, const Card& b) {
                 return (a.tone == CardTone::Hazard) > (b.tone == CardTone::Hazard);
@@ -389,40 +356,6 @@ void MainWindow::showFinding(int index) {
     station()->showEvidence(card.evidence, words.toLower() == words.toUpper() ? words
                                            : card.value.empty()               ? words.toLower()
                                                                               : words);
-}
-
-void MainWindow::saveSheet() {
-    if (!shown_) return;
-    std::int64_t battery = 0;
-    for (const RecordingEntry& e : recordings_)
-        if (e.id == shown_->id) battery = e.batteryId;
-    const QString target = dialogs_.saveAs(this, tr("Save the bench sheet"), tr("bench sheet.pdf"),
-                                           tr("PDF (*.pdf);;HTML (*.html)"));
-    if (target.isEmpty()) return;
-    const auto done = writeSheet(target, *shown_, QString::fromStdString(batteryOf(battery).name),
-                                 QDate::currentDate().toString("d MMMM yyyy"));
-    if (!done)
-        say(text(done.error()), true);
-    else
-        say(tr("The bench sheet is in %1.").arg(target));
-}
-
-void MainWindow::switchBook() {
-    const QString path = dialogs_.openBook(this);
-    if (path.isEmpty()) return;
-    const QString named = path.contains('.') ? path : path + ".nkbook";
-    auto opened = BenchBook::open(named.toStdString());
-    if (!opened) {
-        say(text(opened.error()), true);
-        return;
-    }
-    book_ = std::move(*opened);
-    bindBook();
-    QSettings().setValue("book", named);
-    shown_.reset();
-    findings_->setCards({});
-    refreshShelf();
-    if (!recordings_.empty()) chooseRecording(recordings_.back().id);
 }
 
 void MainWindow::showHelp() {

@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "app/job/job.h"
+#include "app/preferences/preferences.h"
 #include "app/shell/book_work.h"
 #include "app/shell/dialogs.h"
 #include "app/shell/station.h"
@@ -14,6 +15,7 @@
 #include "report/cards.h"
 
 class QLabel;
+class QMenu;
 class QProgressBar;
 class QPushButton;
 class QStackedWidget;
@@ -45,6 +47,12 @@ class MainWindow : public QMainWindow {
     void setTheme(ThemeChoice choice);
     void setStation(int index);
     Station* station() const;
+    /// Puts preferences in force and keeps them. A new language asks for the window to be made
+    /// anew.
+    void setPreferences(const Preferences& preferences);
+    const Preferences& preferences() const { return preferences_; }
+    /// Opens another book in this window; its errors are shown.
+    void openBook(const QString& path);
     void undo();
     void redo();
     BenchBook& book() { return *book_; }
@@ -52,6 +60,8 @@ class MainWindow : public QMainWindow {
   Q_SIGNALS:
     void recordingShown(qlonglong id);
     void importFinished(bool stored);
+    /// The words have changed: this window should be closed and made again on the same book.
+    void reopenRequested();
 
   protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
@@ -87,9 +97,22 @@ class MainWindow : public QMainWindow {
     void recordingMenu(std::int64_t id, const QPoint& at);
     void showFinding(int index);
     void saveSheet();
+    void saveBatterySheet();
+    void printSheet();
     void exportCurve();
     void exportData();
     void switchBook();
+    void rememberBook();
+    void fillRecentBooks();
+    void backUpWhenDue();
+    void backUpNow();
+    void chooseBackup();
+    void restore(const QString& backup);
+    void verifyBook();
+    void showReport(const QString& title, const QString& words);
+    void editPreferences();
+    void findAction();
+    void showKeys();
     void say(const QString& words, bool problem = false);
     void hideBar();
     void showHelp();
@@ -107,7 +130,9 @@ class MainWindow : public QMainWindow {
     std::vector<Station*> stations_;
     int current_ = 0;
     QStringList queue_;
-    ThemeChoice theme_ = ThemeChoice::System;
+    Preferences preferences_;
+    Job upkeep_{this};  ///< backups and checks of the book
+    QMenu* recent_ = nullptr;
 
     StationBar* bar_ = nullptr;
     Shelf* shelf_ = nullptr;

@@ -11,7 +11,6 @@
 #include "app/finish/meter_check_dialog.h"
 #include "app/shelf/shelf.h"
 #include "app/shell/battery_card.h"
-#include "app/shell/data_export.h"
 #include "app/shell/main_window.h"
 #include "app/shell/main_window_text.h"
 #include "app/strength/resistance_dialog.h"
@@ -171,25 +170,6 @@ void MainWindow::unseenLoad(std::int64_t recordingId) {
                                   : Expected<void>(tl::unexpected<Error>(added.error())));
             });
     dialog->open();
-}
-
-void MainWindow::exportCurve() {
-    if (!shown_) return;
-    const QString target = dialogs_.saveAs(this, tr("Export the curve"), tr("curve.svg"),
-                                           tr("SVG (*.svg);;PDF (*.pdf);;PNG (*.png)"));
-    if (target.isEmpty()) return;
-    const auto done = writeCurve(target, *findChild<CurveStation*>()->plot());
-    say(done ? tr("The curve is in %1.").arg(target) : text(done.error()), !done);
-}
-
-void MainWindow::exportData() {
-    if (!shown_) return;
-    const QString target = dialogs_.saveAs(
-        this, tr("Export the data"), tr("log.samples.csv"),
-        tr("Samples (*.samples.csv);;Steps (*.steps.csv);;Readings (*.readings.csv)"));
-    if (target.isEmpty()) return;
-    const auto done = writeData(target, *shown_);
-    say(done ? tr("The data are in %1.").arg(target) : text(done.error()), !done);
 }
 
 void MainWindow::takeAction(int index) {

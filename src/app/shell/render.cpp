@@ -13,9 +13,9 @@
 
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
+#include "app/plot/lanes_plot.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/help_page.h"
-#include "app/plot/lanes_plot.h"
 #include "app/shell/main_window.h"
 
 namespace nk {

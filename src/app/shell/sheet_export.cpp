@@ -4,84 +4,128 @@
 #include <QBuffer>
 #include <QPainter>
 #include <QPdfWriter>
-#include <QSaveFile>
+#include <QPrinter>
 #include <QSvgRenderer>
 #include <QTextBlock>
 #include <QTextDocument>
+#include <functional>
 
+#include "app/shell/data_export.h"
 #include "app/theme/theme.h"
+#include "report/battery_sheet.h"
 #include "report/sheet.h"
 
 namespace nk {
 
-Expected<void> writeSheet(const QString& path, const ShownRecording& shown,
-                          const QString& batteryName, const QString& date) {
+namespace {
+
+/// A page of HTML whose picture is drawn as vectors into the space that a blank one keeps free.
+struct Page {
+    QString title;
+    std::string svg;  ///< may be empty
+    int width = 740, height = 380;
+    std::function<std::string(const std::string& picture)> html;
+};
+
+Page pageOf(const ShownRecording& shown, const QString& batteryName, const QString& date) {
     SheetInput in;
     in.title = shown.title.toStdString();
-    in.batteryName = batteryName.isEmpty() ? std::string("Battery") : batteryName.toStdString();
+    in.batteryName = batteryName.isEmpty() ? phrase("Battery") : batteryName.toStdString();
     in.source = shown.subtitle.toStdString();
     in.madeOn = date.toStdString();
     in.recording = shown.recording.get();
     in.analysis = &shown.analysis;
-    const std::string svg = curveSvg(*shown.recording, shown.analysis.steps, 740, 380);
+    in.style = currentStyle();
+    Page page;
+    page.title = QString::fromStdString(in.batteryName + " · " + in.title);
+    page.svg = curveSvg(*shown.recording, shown.analysis.steps, page.width, page.height);
+    page.html = [in](const std::string& picture) { return benchSheetHtml(in, picture); };
+    return page;
+}
+
+Page pageOf(const BatterySheetInput& in) {
+    Page page;
+    page.title = QString::fromStdString(in.battery.name);
+    page.height = 190;
+    page.svg = capacitySvg(in, page.width, page.height);
+    page.html = [&in](const std::string& picture) { return batterySheetHtml(in, picture); };
+    return page;
+}
+
+/// Lays the page out on `device` and paints it, as many sheets of paper as it takes.
+template <class Device>
+void paint(const Page& page, Device& device) {
+    QTextDocument document;
+    QFont font(loadFonts());
+    font.setPointSizeF(9);
+    document.setDefaultFont(font);
+    document.documentLayout()->setPaintDevice(&device);
+    const QSizeF paper(device.width(), device.height());
+    document.setPageSize(paper);
+    const QSizeF size(paper.width() * 0.96, paper.width() * 0.96 * page.height / page.width);
+    QImage blank(8, 8, QImage::Format_ARGB32);
+    blank.fill(Qt::transparent);
+    document.addResource(QTextDocument::ImageResource, QUrl("curve"), blank);
+    const std::string place = page.svg.empty()
+                                  ? std::string()
+                                  : QString("<p><img src=\"curve\" width=\"%1\" height=\"%2\"></p>")
+                                        .arg(size.width())
+                                        .arg(size.height())
+                                        .toStdString();
+    document.setHtml(QString::fromStdString(page.html(place)));
+    QRectF picture;
+    for (QTextBlock block = document.begin(); block.isValid(); block = block.next())
+        for (auto it = block.begin(); !it.atEnd(); ++it)
+            if (it.fragment().charFormat().isImageFormat())
+                picture =
+                    QRectF(document.documentLayout()->blockBoundingRect(block).topLeft(), size);
+    QPainter painter(&device);
+    QSvgRenderer renderer(QByteArray::fromStdString(page.svg));
+    for (int p = 0; p < document.pageCount(); ++p) {
+        if (p > 0) device.newPage();
+        const QRectF sheet(QPointF(0, p * paper.height()), paper);
+        painter.save();
+        painter.translate(0, -sheet.top());
+        document.drawContents(&painter, sheet);
+        if (!page.svg.empty() && picture.top() >= sheet.top() && picture.top() < sheet.bottom())
+            renderer.render(&painter, picture);
+        painter.restore();
+    }
+}
+
+Expected<void> write(const QString& path, const Page& page) {
     QByteArray bytes;
     if (path.endsWith(".pdf", Qt::CaseInsensitive)) {
         QBuffer buffer(&bytes);
         buffer.open(QIODevice::WriteOnly);
-        {
-            QPdfWriter writer(&buffer);
-            writer.setPageSize(QPageSize(QPageSize::A4));
-            writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout::Millimeter);
-            writer.setResolution(144);
-            writer.setTitle(QString::fromStdString(in.batteryName + " · " + in.title));
-            QTextDocument document;
-            QFont font(loadFonts());
-            font.setPointSizeF(9);
-            document.setDefaultFont(font);
-            document.documentLayout()->setPaintDevice(&writer);
-            const QRectF page(QPointF(0, 0), QSizeF(writer.width(), writer.height()));
-            document.setPageSize(page.size());
-            // The curve is drawn as vectors into the space that a blank picture keeps free.
-            const QSizeF size(page.width() * 0.96, page.width() * 0.96 * 380 / 740);
-            QImage blank(8, 8, QImage::Format_ARGB32);
-            blank.fill(Qt::transparent);
-            document.addResource(QTextDocument::ImageResource, QUrl("curve"), blank);
-            document.setHtml(QString::fromStdString(
-                benchSheetHtml(in, QString("<p><img src=\"curve\" width=\"%1\" height=\"%2\"></p>")
-                                       .arg(size.width())
-                                       .arg(size.height())
-                                       .toStdString())));
-            QRectF place;
-            for (QTextBlock block = document.begin(); block.isValid(); block = block.next())
-                for (auto it = block.begin(); !it.atEnd(); ++it)
-                    if (it.fragment().charFormat().isImageFormat())
-                        place = QRectF(
-                            document.documentLayout()->blockBoundingRect(block).topLeft(), size);
-            QPainter painter(&writer);
-            const int pages = document.pageCount();
-            for (int p = 0; p < pages; ++p) {
-                if (p > 0) writer.newPage();
-                painter.save();
-                painter.translate(0, -p * page.height());
-                document.drawContents(&painter,
-                                      QRectF(0, p * page.height(), page.width(), page.height()));
-                if (place.top() >= p * page.height() && place.top() < (p + 1) * page.height()) {
-                    QSvgRenderer renderer(QByteArray::fromStdString(svg));
-                    renderer.render(&painter, place);
-                }
-                painter.restore();
-            }
-        }
+        QPdfWriter writer(&buffer);
+        writer.setPageSize(QPageSize(QPageSize::A4));
+        writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout::Millimeter);
+        writer.setResolution(144);
+        writer.setTitle(page.title);
+        paint(page, writer);
     } else {
-        bytes = QByteArray::fromStdString(benchSheetHtml(in, svg));
+        bytes = QByteArray::fromStdString(page.html(page.svg));
     }
-    QSaveFile file(path);
-    if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size() || !file.commit())
-        return fail(
-            ErrorKind::Storage,
-            "The bench sheet could not be written: " + file.errorString().toStdString() + ".",
-            path.toStdString(), "a folder you may write to, with space left.");
-    return {};
+    return writeWhole(path, bytes);
+}
+
+}  // namespace
+
+Expected<void> writeSheet(const QString& path, const ShownRecording& shown,
+                          const QString& batteryName, const QString& date) {
+    return write(path, pageOf(shown, batteryName, date));
+}
+
+Expected<void> writeSheet(const QString& path, const BatterySheetInput& in) {
+    return write(path, pageOf(in));
+}
+
+void printSheet(QPrinter& printer, const ShownRecording& shown, const QString& batteryName,
+                const QString& date) {
+    const Page page = pageOf(shown, batteryName, date);
+    printer.setDocName(page.title);
+    paint(page, printer);
 }
 
 }  // namespace nk

@@ -1,15 +1,22 @@
-// The bench sheet as a file: HTML with the curve as vectors, or PDF.
+// Bench sheets as files, HTML with the picture as vectors or PDF, and on paper.
 #pragma once
 
 #include <QString>
 
 #include "app/shell/shown_recording.h"
 #include "quantity/error.h"
+#include "report/battery_sheet.h"
+
+class QPrinter;
 
 namespace nk {
 
 /// Writes HTML or PDF by the file's ending (.pdf, else HTML). The file appears whole or not at all.
 Expected<void> writeSheet(const QString& path, const ShownRecording& shown,
                           const QString& batteryName, const QString& date);
+Expected<void> writeSheet(const QString& path, const BatterySheetInput& battery);
+
+void printSheet(QPrinter& printer, const ShownRecording& shown, const QString& batteryName,
+                const QString& date);
 
 }  // namespace nk

@@ -70,6 +70,10 @@ void StationBar::addStation(const QString& name, const QString& question) {
     connect(shortcut, &QShortcut::activated, button, &QPushButton::click);
 }
 
+QString StationBar::stationName(int index) const {
+    return entries_[static_cast<std::size_t>(index)].name->text();
+}
+
 void StationBar::setCurrent(int index) {
     for (std::size_t k = 0; k < entries_.size(); ++k)
         entries_[k].button->setChecked(static_cast<int>(k) == index);

@@ -16,6 +16,7 @@ class StationBar : public QWidget {
     explicit StationBar(QWidget* parent = nullptr);
 
     void addStation(const QString& name, const QString& question);
+    QString stationName(int index) const;
     void setCurrent(int index);
     void setBook(const QString& name, const QString& note);
     void setSubtitlesShown(bool shown);

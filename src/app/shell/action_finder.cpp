@@ -1,0 +1,88 @@
+#include "app/shell/action_finder.h"
+
+#include <QKeyEvent>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QVBoxLayout>
+#include <algorithm>
+
+namespace nk {
+
+ActionFinder::ActionFinder(std::vector<FinderEntry> entries, QWidget* parent)
+    : QDialog(parent), entries_(std::move(entries)) {
+    setObjectName("actionFinder");
+    setWindowTitle(tr("What would you like to do?"));
+    resize(520, 420);
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(12, 12, 12, 12);
+    typed_ = new QLineEdit(this);
+    typed_->setObjectName("finderText");
+    typed_->setPlaceholderText(tr("A few letters of an action, a station or a log"));
+    typed_->setAccessibleName(tr("What to look for"));
+    typed_->installEventFilter(this);
+    found_ = new QListWidget(this);
+    found_->setObjectName("finderList");
+    found_->setAccessibleName(tr("What was found"));
+    found_->setUniformItemSizes(true);
+    box->addWidget(typed_);
+    box->addWidget(found_, 1);
+    connect(typed_, &QLineEdit::textChanged, this, &ActionFinder::list);
+    connect(typed_, &QLineEdit::returnPressed, this, &ActionFinder::choose);
+    connect(found_, &QListWidget::itemClicked, this, &ActionFinder::choose);
+    connect(found_, &QListWidget::itemActivated, this, &ActionFinder::choose);
+    list({});
+    typed_->setFocus();
+}
+
+void ActionFinder::list(const QString& typed) {
+    found_->clear();
+    const QStringList words = typed.split(' ', Qt::SkipEmptyParts);
+    std::vector<std::pair<int, int>> ranked;  // rank, entry
+    for (std::size_t k = 0; k < entries_.size(); ++k) {
+        int rank = 0;
+        bool all = true;
+        for (const QString& word : words) {
+            const auto at = entries_[k].name.indexOf(word, 0, Qt::CaseInsensitive);
+            all &= at >= 0;
+            // The beginning of a word is worth more than its middle.
+            const bool starts = at == 0 || (at > 0 && !entries_[k].name[at - 1].isLetterOrNumber());
+            rank += starts ? 0 : 1;
+        }
+        if (all) ranked.emplace_back(rank, static_cast<int>(k));
+    }
+    std::ranges::sort(ranked);
+    for (const auto& [rank, k] : ranked) {
+        const FinderEntry& e = entries_[static_cast<std::size_t>(k)];
+        auto* item =
+            new QListWidgetItem(e.keys.isEmpty() ? e.name : e.name + "    " + e.keys, found_);
+        item->setData(Qt::UserRole, k);
+    }
+    if (ranked.empty()) {
+        auto* none = new QListWidgetItem(tr("Nothing of this name. Try fewer letters."), found_);
+        none->setFlags(Qt::NoItemFlags);
+    }
+    found_->setCurrentRow(0);
+}
+
+void ActionFinder::choose() {
+    const QListWidgetItem* item = found_->currentItem();
+    if (item == nullptr || !item->data(Qt::UserRole).isValid()) return;
+    const auto run = entries_[static_cast<std::size_t>(item->data(Qt::UserRole).toInt())].run;
+    accept();
+    run();
+}
+
+bool ActionFinder::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == typed_ && event->type() == QEvent::KeyPress) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Down || key == Qt::Key_Up) {
+            const int count = found_->count();
+            const int step = key == Qt::Key_Down ? 1 : count - 1;
+            if (count > 0) found_->setCurrentRow((found_->currentRow() + step) % count);
+            return true;
+        }
+    }
+    return QDialog::eventFilter(watched, event);
+}
+
+}  // namespace nk

@@ -1,0 +1,37 @@
+// Find anything by typing: every action of the menu, every station, every recording. Words in any
+// order; Up, Down and Enter choose.
+#pragma once
+
+#include <QDialog>
+#include <functional>
+#include <vector>
+
+class QLineEdit;
+class QListWidget;
+
+namespace nk {
+
+struct FinderEntry {
+    QString name;  ///< "Undo: add Night 14", "Go to Dew heater 2 · Full cycle"
+    QString keys;  ///< its shortcut, if it has one
+    std::function<void()> run;
+};
+
+class ActionFinder : public QDialog {
+    Q_OBJECT
+  public:
+    explicit ActionFinder(std::vector<FinderEntry> entries, QWidget* parent = nullptr);
+
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    void list(const QString& typed);
+    void choose();
+
+    std::vector<FinderEntry> entries_;
+    QLineEdit* typed_ = nullptr;
+    QListWidget* found_ = nullptr;
+};
+
+}  // namespace nk
