@@ -219,7 +219,9 @@ void LanesPlot::setAcross(AxisKind kind) {
 
 void LanesPlot::applyColours() {
     const Theme& t = currentTheme();
-    setLocale(QLocale());  // the decimal sign of the preferences
+    QLocale numbers;  // the decimal sign of the preferences
+    numbers.setNumberOptions(QLocale::OmitGroupSeparator);
+    setLocale(numbers);
     setBackground(t.window);
     const QFont small(font().family(), -1);
     QFont labels = font();

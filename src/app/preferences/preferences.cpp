@@ -73,10 +73,8 @@ QString Preferences::spoken() const {
     return Translation::available().contains(wanted) ? wanted : QString("en");
 }
 
-QLocale Preferences::plotLocale() const {
-    QLocale locale(style().decimal == ',' ? QLocale::German : QLocale::C);
-    locale.setNumberOptions(QLocale::OmitGroupSeparator);
-    return locale;
+QLocale Preferences::locale() const {
+    return style().decimal == ',' ? QLocale(QLocale::German) : QLocale(QLocale::English);
 }
 
 void present(const Preferences& preferences) {
@@ -84,7 +82,7 @@ void present(const Preferences& preferences) {
     p.style = preferences.style();
     p.translate = Translation::use(preferences.spoken());
     setPresentation(std::move(p));
-    QLocale::setDefault(preferences.plotLocale());
+    QLocale::setDefault(preferences.locale());
 }
 
 double shownTemperature(double temperature_C) {

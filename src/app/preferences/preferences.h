@@ -28,8 +28,8 @@ struct Preferences {
     NumberStyle style() const;
     /// The language that is spoken, after the system was asked.
     QString spoken() const;
-    /// For plots: the decimal sign of the style, no group marks.
-    QLocale plotLocale() const;
+    /// Decimal sign of the style, with the group marks that go with it.
+    QLocale locale() const;
 };
 
 /// Puts the words and numbers of this thread and of all jobs it starts into the wanted language,

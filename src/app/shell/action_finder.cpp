@@ -2,7 +2,8 @@
 
 #include <QKeyEvent>
 #include <QLineEdit>
-#include <QListWidget>
+#include <QHeaderView>
+#include <QTreeWidget>
 #include <QVBoxLayout>
 #include <algorithm>
 
@@ -20,16 +21,22 @@ ActionFinder::ActionFinder(std::vector<FinderEntry> entries, QWidget* parent)
     typed_->setPlaceholderText(tr("A few letters of an action, a station or a log"));
     typed_->setAccessibleName(tr("What to look for"));
     typed_->installEventFilter(this);
-    found_ = new QListWidget(this);
+    found_ = new QTreeWidget(this);
     found_->setObjectName("finderList");
     found_->setAccessibleName(tr("What was found"));
-    found_->setUniformItemSizes(true);
+    found_->setUniformRowHeights(true);
+    found_->setRootIsDecorated(false);
+    found_->setHeaderHidden(true);
+    found_->setColumnCount(2);
+    found_->header()->setStretchLastSection(false);
+    found_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    found_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     box->addWidget(typed_);
     box->addWidget(found_, 1);
     connect(typed_, &QLineEdit::textChanged, this, &ActionFinder::list);
     connect(typed_, &QLineEdit::returnPressed, this, &ActionFinder::choose);
-    connect(found_, &QListWidget::itemClicked, this, &ActionFinder::choose);
-    connect(found_, &QListWidget::itemActivated, this, &ActionFinder::choose);
+    connect(found_, &QTreeWidget::itemClicked, this, &ActionFinder::choose);
+    connect(found_, &QTreeWidget::itemActivated, this, &ActionFinder::choose);
     list({});
     typed_->setFocus();
 }
@@ -54,20 +61,20 @@ void ActionFinder::list(const QString& typed) {
     for (const auto& [rank, k] : ranked) {
         const FinderEntry& e = entries_[static_cast<std::size_t>(k)];
         auto* item =
-            new QListWidgetItem(e.keys.isEmpty() ? e.name : e.name + "    " + e.keys, found_);
+            new QTreeWidgetItem(e.keys.isEmpty() ? e.name : e.name + "    " + e.keys, found_);
         item->setData(Qt::UserRole, k);
     }
     if (ranked.empty()) {
-        auto* none = new QListWidgetItem(tr("Nothing of this name. Try fewer letters."), found_);
+        auto* none = new QTreeWidgetItem(found_, {tr("Nothing of this name. Try fewer letters.")});
         none->setFlags(Qt::NoItemFlags);
     }
-    found_->setCurrentRow(0);
+    found_->setCurrentItem(found_->topLevelItem(0));
 }
 
 void ActionFinder::choose() {
-    const QListWidgetItem* item = found_->currentItem();
-    if (item == nullptr || !item->data(Qt::UserRole).isValid()) return;
-    const auto run = entries_[static_cast<std::size_t>(item->data(Qt::UserRole).toInt())].run;
+    const QTreeWidgetItem* item = found_->currentItem();
+    if (item == nullptr || !item->data(0, Qt::UserRole).isValid()) return;
+    const auto run = entries_[static_cast<std::size_t>(item->data(0, Qt::UserRole).toInt())].run;
     accept();
     run();
 }
@@ -76,9 +83,10 @@ bool ActionFinder::eventFilter(QObject* watched, QEvent* event) {
     if (watched == typed_ && event->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(event)->key();
         if (key == Qt::Key_Down || key == Qt::Key_Up) {
-            const int count = found_->count();
-            const int step = key == Qt::Key_Down ? 1 : count - 1;
-            if (count > 0) found_->setCurrentRow((found_->currentRow() + step) % count);
+            const int count = found_->topLevelItemCount();
+            const int at = found_->indexOfTopLevelItem(found_->currentItem());
+            const int next = (at + (key == Qt::Key_Down ? 1 : count - 1)) % count;
+            found_->setCurrentItem(found_->topLevelItem(next));
             return true;
         }
     }

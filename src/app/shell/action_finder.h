@@ -7,7 +7,7 @@
 #include <vector>
 
 class QLineEdit;
-class QListWidget;
+class QTreeWidget;
 
 namespace nk {
 
@@ -31,7 +31,7 @@ class ActionFinder : public QDialog {
 
     std::vector<FinderEntry> entries_;
     QLineEdit* typed_ = nullptr;
-    QListWidget* found_ = nullptr;
+    QTreeWidget* found_ = nullptr;
 };
 
 }  // namespace nk

@@ -14,7 +14,7 @@ namespace nk {
 BackupList::BackupList(const std::vector<BackupFile>& backups, QWidget* parent) : QDialog(parent) {
     setObjectName("backupList");
     setWindowTitle(tr("Bring a backup back"));
-    resize(520, 360);
+    resize(520, backups.empty() ? 120 : 360);
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(16, 14, 16, 12);
     auto* words = new QLabel(

@@ -100,7 +100,7 @@ void MainWindow::showKeys() {
     std::vector<std::pair<QString, QString>> rows;
     for (const QAction* action : actions())
         if (!action->shortcut().isEmpty())
-            rows.emplace_back(action->text(),
+            rows.emplace_back(action->text().section(':', 0, 0),
                               action->shortcut().toString(QKeySequence::NativeText));
     for (std::size_t k = 0; k < stations_.size(); ++k)
         rows.emplace_back(tr("Station %1").arg(bar_->stationName(static_cast<int>(k))),

@@ -1,10 +1,13 @@
 #include "app/shell/render.h"
 
+#include <QAction>
 #include <QApplication>
+#include <QDialog>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QFile>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPushButton>
 #include <QSettings>
 #include <QTemporaryDir>
@@ -17,6 +20,7 @@
 #include "app/shell/battery_card.h"
 #include "app/shell/help_page.h"
 #include "app/shell/main_window.h"
+#include "app/shell/station_bar.h"
 
 namespace nk {
 
@@ -105,6 +109,25 @@ int renderViews(QApplication& app, const QString& folder) {
     window.findChild<QPushButton*>("picture-2")->click();
     shot("strength");
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        const auto dialog = [&](const char* action, const QString& name) {
+            for (QAction* a : window.actions())
+                if (a->text() == QCoreApplication::translate("nk::MainWindow", action)) a->trigger();
+            settle(window);
+            for (QDialog* d : window.findChildren<QDialog*>()) {
+                if (!d->isVisible()) continue;
+                d->grab().save(folder + "/" + name + ".png");
+                d->reject();
+            }
+            settle(window);
+        };
+        dialog("Preferences…", "preferences");
+        dialog("Find an action or a log…", "finder");
+        dialog("Keys", "keys");
+        dialog("Bring a backup back…", "backups");
+        dialog("Check the book", "check");
+        window.findChild<StationBar*>()->menuButton()->menu()->popup(QPoint(300, 100));
+        window.findChild<StationBar*>()->menuButton()->menu()->grab().save(folder + "/menu.png");
+        window.findChild<StationBar*>()->menuButton()->menu()->hide();
         HelpPage help("finish");
         help.show();
         while (!help.picturesReady()) settle(window);

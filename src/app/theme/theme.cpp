@@ -166,6 +166,10 @@ QMenu::separator { height: 1px; background: @line; margin: 4px 8px; }
 QProgressBar { background: @panel; border: 1px solid @line; border-radius: 4px; height: 10px; text-align: center; }
 QProgressBar::chunk { background: @accent; border-radius: 3px; }
 QTableWidget, QTableView { background: @card; alternate-background-color: @panel; gridline-color: @line; border: 1px solid @line; border-radius: 5px; }
+QTreeWidget { background: @card; border: 1px solid @line; border-radius: 5px; }
+QTreeWidget::item { padding: 4px 6px; }
+QTreeWidget::item:selected { background: @selection; color: @text; }
+QTextBrowser { background: @card; border: 1px solid @line; border-radius: 5px; padding: 6px; }
 QHeaderView::section { background: @panel; color: @muted; border: none; border-bottom: 1px solid @line; padding: 4px 6px; }
 QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }
 QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 30px; margin: 1px; }
