@@ -69,7 +69,7 @@ std::string writeLog(const Scenario& scenario, const Simulation& simulation) {
     const LoggerSettings& g = scenario.logger;
     const std::string end = f.crlf ? "\r\n" : "\n";
     const bool modes = !f.chargeWord.empty();
-    const auto title = [&](std::size_t n, std::string fallback) {
+    const auto title = [&](std::size_t n, const std::string& fallback) {
         return n < f.titles.size() && !f.titles[n].empty() ? f.titles[n] : fallback;
     };
     const std::string sep(1, f.delimiter);

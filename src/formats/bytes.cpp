@@ -71,9 +71,9 @@ void adviseLargePages(void* block, std::size_t bytes) {
     constexpr std::size_t kLarge = std::size_t{2} << 20;
     if (bytes < 4 * kLarge) return;
     const auto address = reinterpret_cast<std::uintptr_t>(block);
-    const std::uintptr_t first = (address + kLarge - 1) / kLarge * kLarge;
-    const std::uintptr_t last = (address + bytes) / kLarge * kLarge;
-    if (last > first) (void)::madvise(reinterpret_cast<void*>(first), last - first, MADV_HUGEPAGE);
+    const std::size_t skipped = (kLarge - address % kLarge) % kLarge;
+    const std::size_t whole = (bytes - skipped) / kLarge * kLarge;
+    (void)::madvise(static_cast<char*>(block) + skipped, whole, MADV_HUGEPAGE);
 }
 
 namespace {

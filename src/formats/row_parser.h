@@ -43,7 +43,7 @@ class RowParser {
     void allocate(RawColumns& out, std::size_t rows) const;
     /// Parses the lines of `text`, the first of which is `firstLine`, into rows from `offset` on.
     PieceResult parse(std::string_view text, std::int64_t firstLine, std::size_t offset,
-                      RawColumns& out, bool lastPiece, std::stop_token stop) const;
+                      RawColumns& out, bool lastPiece, const std::stop_token& stop) const;
 
   private:
     enum class Slot : unsigned char {

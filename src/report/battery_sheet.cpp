@@ -21,7 +21,7 @@ std::string day(double epoch_s) {
 /// When a log was taken: its own date, or the day it came into the book.
 std::string dayOf(const RecordingEntry& e) {
     return std::isfinite(e.startEpoch_s) ? day(e.startEpoch_s)
-                                         : phrase("in the book since {}", day(e.importedAt_s));
+                                         : phrase("added {}", day(e.importedAt_s));
 }
 
 std::string row(const std::string& name, const std::string& value) {
@@ -89,7 +89,10 @@ std::string readByHand(const BatterySheetInput& in) {
         std::string text = durationText(s.value);
         for (const auto& [kind, unit] : units)
             if (s.kind == kind) text = shortValue(s.value, unit, in.style);
-        std::string how = s.method;
+        std::string how = s.method == "ac_1khz"   ? phrase("1 kHz meter")
+                          : s.method == "charger" ? phrase("a charger's display")
+                          : s.method == "other"   ? phrase("another way")
+                                                  : s.method;
         if (std::isfinite(s.temperature_C))
             how += ", " + shortValue(s.temperature_C, "C", in.style);
         if (!s.note.empty()) how += ", " + s.note;
@@ -146,26 +149,28 @@ std::string capacitySvg(const BatterySheetInput& in, int width, int height) {
     double x = x0;
     for (const RecordingEntry& e : in.recordings) {
         if (!std::isfinite(e.summary.capacity_Ah)) continue;
-        const double wide = std::min(46.0, 0.62 * slot);
+        const double wide = std::min(64.0, 0.7 * slot);
         const double left = x + (slot - wide) / 2;
         const double high = y(e.summary.capacity_Ah);
         svg += fmt::format(
             "<rect x='{:.1f}' y='{:.1f}' width='{:.1f}' height='{:.1f}' fill='#41527a'/>", left,
             high, wide, foot - high);
-        if (slot > 34)
+        if (slot > 40)
             svg += fmt::format(
-                "<text x='{0:.1f}' y='{1:.1f}' font-size='9' text-anchor='middle' "
-                "fill='#33312c'>{2}</text><text x='{0:.1f}' y='{3:.1f}' font-size='9' "
-                "text-anchor='middle' fill='#55534d'>{4}</text>",
-                left + wide / 2, high - 3, shortValue(e.summary.capacity_Ah, "Ah", in.style),
-                foot + 12,
-                escapeHtml(e.title.size() * 5.0 < slot ? e.title : e.title.substr(0, 0)));
+                "<text x='{:.1f}' y='{:.1f}' font-size='10' text-anchor='middle' "
+                "fill='#ffffff'>{}</text>",
+                left + wide / 2, high + 13, shortValue(e.summary.capacity_Ah, "Ah", in.style));
+        if (static_cast<double>(e.title.size()) * 5.4 < slot)
+            svg += fmt::format(
+                "<text x='{:.1f}' y='{:.1f}' font-size='10' text-anchor='middle' "
+                "fill='#55534d'>{}</text>",
+                left + wide / 2, foot + 13, escapeHtml(e.title));
         x += slot;
     }
     if (in.battery.rated_Ah > 0)
         svg += fmt::format(
             "<line x1='{0}' y1='{1:.1f}' x2='{2}' y2='{1:.1f}' stroke='#0f5c62' "
-            "stroke-dasharray='5 3'/><text x='{3}' y='{4:.1f}' font-size='9' text-anchor='end' "
+            "stroke-dasharray='5 3'/><text x='{3}' y='{4:.1f}' font-size='10' text-anchor='end' "
             "fill='#0f5c62'>{5}</text>",
             x0, y(in.battery.rated_Ah), width - 8, x0 - 4, y(in.battery.rated_Ah) + 3,
             escapeHtml(phrase("label")));

@@ -28,7 +28,7 @@ std::string number(double x) {
 }  // namespace
 
 std::string csvCell(const std::string& text) {
-    const std::string safe = harmless(text);
+    std::string safe = harmless(text);
     if (safe.find_first_of(",\"\n\r;\t") == std::string::npos) return safe;
     std::string out = "\"";
     for (const char c : safe) {

@@ -61,7 +61,9 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column,
         "stroke='#d8d4ca'/>",
         x0, y0, x1 - x0, y1 - y0);
     const double step = niceStep(all.high - all.low, 4);
-    for (double v = std::ceil(all.low / step) * step; v < all.high; v += step) {
+    const auto firstLine = static_cast<long long>(std::ceil(all.low / step));
+    for (long long line = firstLine; static_cast<double>(line) * step < all.high; ++line) {
+        const double v = static_cast<double>(line) * step;
         svg +=
             fmt::format("<line x1='{:.1f}' y1='{:.1f}' x2='{:.1f}' y2='{:.1f}' stroke='#eceae4'/>",
                         x0, y(v), x1, y(v));
@@ -148,7 +150,8 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
             step = s;
             if (span / s <= 9) break;
         }
-        for (double t = 0; t <= span; t += step) {
+        for (int mark = 0; mark * step <= span; ++mark) {
+            const double t = mark * step;
             const double x = x0 + t / span * (x1 - x0);
             svg += fmt::format(
                 "<text x='{:.1f}' y='{}' font-size='10' text-anchor='{}' "

@@ -47,11 +47,9 @@ void count(const Recording& r, std::vector<Step>& list) {
     for (std::size_t k = 0; k < list.size(); ++k) {
         Step& s = list[k];
         const bool gap = s.kind == StepKind::Gap;
-        s.countFrom = k == 0 ? s.first : gap ? s.first : list[k - 1].countTo;
+        s.countFrom = k == 0 || gap ? s.first : list[k - 1].countTo;
         if (gap && k > 0) list[k - 1].countTo = s.first;
-        if (gap) {
-            s.countTo = s.last;
-        } else if (k + 1 == list.size()) {
+        if (gap || k + 1 == list.size()) {
             s.countTo = s.last;
         } else {
             const Step& next = list[k + 1];

@@ -35,112 +35,11 @@
 #include "app/strength/resistance_dialog.h"
 #include "app/strength/strength_station.h"
 #include "report/export.h"
+#include "tests/gui/window.h"
 #include "tests/support/sim.h"
 
 using namespace nk;
-
-namespace {
-
-class FakeDialogs : public Dialogs {
-  public:
-    QStringList openLogs(QWidget*) override { return logs; }
-    QString openBook(QWidget*) override { return book; }
-    QString saveAs(QWidget*, const QString&, const QString&, const QString&) override {
-        return save;
-    }
-    bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return yes; }
-    QStringList logs;
-    QString book, save;
-    bool yes = true;
-};
-
-class Window : public testing::Test {
-  protected:
-    void SetUp() override {
-        ASSERT_TRUE(folder_.isValid());
-        QSettings::setDefaultFormat(QSettings::IniFormat);
-        QSettings::setPath(QSettings::IniFormat, QSettings::UserScope, folder_.path());
-        QSettings().clear();
-        applyTheme(*qApp, ThemeChoice::Paper);
-        openWindow();
-    }
-    void openWindow() {
-        window_.reset();
-        auto book = BenchBook::open(path("bench.nkbook").toStdString());
-        ASSERT_TRUE(book);
-        window_ = std::make_unique<MainWindow>(std::move(*book), dialogs_);
-        window_->resize(1280, 800);
-        window_->show();
-        ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get()));
-        settle();
-    }
-    void settle() const {
-        ASSERT_TRUE(QTest::qWaitFor([this] { return !window_->busy(); }, 20000));
-    }
-    QString path(const QString& name) const { return folder_.filePath(name); }
-    QString writeLog(const QString& name, const std::string& text) const {
-        QFile file(path(name));
-        EXPECT_TRUE(file.open(QIODevice::WriteOnly));
-        file.write(text.data(), static_cast<qint64>(text.size()));
-        return path(name);
-    }
-    QString cycleLog() const {
-        return writeLog(
-            "night-14.csv",
-            nk::test::logged(nk::test::lithiumCycle(R"({"noise_V": 0.001, "noise_A": 0.001})"))
-                .text);
-    }
-    void drop(const QString& file) const { drop(QStringList{file}); }
-    void drop(const QStringList& files) const {
-        QMimeData mime;
-        QList<QUrl> urls;
-        for (const QString& file : files) urls << QUrl::fromLocalFile(file);
-        mime.setUrls(urls);
-        QDragEnterEvent enter(QPoint(600, 300), Qt::CopyAction, &mime, Qt::LeftButton,
-                              Qt::NoModifier);
-        QApplication::sendEvent(window_.get(), &enter);
-        EXPECT_TRUE(enter.isAccepted());
-        QDropEvent dropped(QPointF(600, 300), Qt::CopyAction, &mime, Qt::LeftButton,
-                           Qt::NoModifier);
-        QApplication::sendEvent(window_.get(), &dropped);
-    }
-    BatteryCard* waitForCard() const {
-        BatteryCard* card = nullptr;
-        EXPECT_TRUE(QTest::qWaitFor(
-            [&] {
-                card = window_->findChild<BatteryCard*>();
-                return card != nullptr && card->isVisible();
-            },
-            20000));
-        return card;
-    }
-    template <class T>
-    T* part(const QString& name) const {
-        T* found = window_->findChild<T*>(name);
-        EXPECT_NE(found, nullptr) << name.toStdString();
-        return found;
-    }
-    void importCycle() {
-        QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
-        drop(cycleLog());
-        BatteryCard* card = waitForCard();
-        ASSERT_NE(card, nullptr);
-        QTest::keyClicks(card->findChild<QLineEdit*>("name"), "Dew heater 2");
-        card->findChild<QComboBox*>("chemistry")
-            ->setCurrentIndex(card->findChild<QComboBox*>("chemistry")->findData("nmc"));
-        card->findChild<QSpinBox*>("series")->setValue(3);
-        QTest::keyClicks(card->findChild<QLineEdit*>("rated"), "2500 mAh");
-        QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
-        ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 20000));
-        settle();
-    }
-
-    QTemporaryDir folder_;
-    FakeDialogs dialogs_;
-    std::unique_ptr<MainWindow> window_;
-};
-
-}  // namespace
+using nk::test::Window;
 
 TEST_F(Window, JourneyFromADroppedLogToABenchSheet) {
     EXPECT_TRUE(part<QWidget>("startScreen")->isVisible()) << "first start: three ways in";

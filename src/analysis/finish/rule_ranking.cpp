@@ -95,7 +95,7 @@ std::string adviceFor(const AnalysisInput& in, const ChargeSpan& charge, const R
                                "timer behind it, is the honest choice."));
         return out;
     }
-    const std::string did = whatTheChargerDid(in, charge, ranking.full);
+    std::string did = whatTheChargerDid(in, charge, ranking.full);
     if (!nickel) return did;
     if (ranking.rules.empty() || ranking.rules.front().score >= 100)
         return did +

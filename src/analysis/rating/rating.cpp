@@ -59,6 +59,7 @@ std::vector<DischargeCurve> onePerRate(const std::vector<DischargeCurve>& all) {
             *same = &c;
     }
     std::vector<DischargeCurve> out;
+    out.reserve(kept.size());
     for (const DischargeCurve* c : kept) out.push_back(*c);
     return out;
 }
@@ -71,8 +72,8 @@ double oneResistance(const Work& w, std::string& because) {
     }
     std::vector<double> between;
     const SagModel model(w.curves, kNaN);
-    for (double share = 0.2; share <= 0.71; share += 0.05) {
-        const double q = share * w.battery.rated_Ah;
+    for (int percent = 20; percent <= 70; percent += 5) {
+        const double q = percent / 100.0 * w.battery.rated_Ah;
         if (model.ratesAt(q) < 2) continue;
         const double r = model.resistance_ohm(q, model.highestMeasured_A());
         if (std::isfinite(r) && r > 0) between.push_back(r);

@@ -60,9 +60,8 @@ void ActionFinder::list(const QString& typed) {
     std::ranges::sort(ranked);
     for (const auto& [rank, k] : ranked) {
         const FinderEntry& e = entries_[static_cast<std::size_t>(k)];
-        auto* item =
-            new QTreeWidgetItem(e.keys.isEmpty() ? e.name : e.name + "    " + e.keys, found_);
-        item->setData(Qt::UserRole, k);
+        auto* item = new QTreeWidgetItem(found_, {e.name, e.keys});
+        item->setData(0, Qt::UserRole, k);
     }
     if (ranked.empty()) {
         auto* none = new QTreeWidgetItem(found_, {tr("Nothing of this name. Try fewer letters.")});

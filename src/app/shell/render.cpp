@@ -55,7 +55,12 @@ int renderViews(QApplication& app, const QString& folder) {
         err << QString::fromStdString(book.error().text()) << Qt::endl;
         return 1;
     }
-    Dialogs dialogs;
+    struct : Dialogs {
+        QString target;
+        QString saveAs(QWidget*, const QString&, const QString&, const QString&) override {
+            return target;
+        }
+    } dialogs;
     MainWindow window(std::move(*book), dialogs);
     window.resize(1280, 800);
     window.show();
@@ -125,6 +130,14 @@ int renderViews(QApplication& app, const QString& folder) {
         dialog("Keys", "keys");
         dialog("Bring a backup back…", "backups");
         dialog("Check the book", "check");
+        for (const auto& [action, file] : {std::pair("Bench sheet of this battery…", "battery.pdf"),
+                                           std::pair("Bench sheet of this log…", "log.pdf")}) {
+            dialogs.target = folder + "/" + file;
+            for (QAction* a : window.actions())
+                if (a->text() == QCoreApplication::translate("nk::MainWindow", action))
+                    a->trigger();
+            settle(window);
+        }
         window.findChild<StationBar*>()->menuButton()->menu()->popup(QPoint(300, 100));
         window.findChild<StationBar*>()->menuButton()->menu()->grab().save(folder + "/menu.png");
         window.findChild<StationBar*>()->menuButton()->menu()->hide();

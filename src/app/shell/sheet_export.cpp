@@ -63,24 +63,29 @@ void paint(const Page& page, Device& device) {
     const QSizeF paper(device.width(), device.height());
     document.setPageSize(paper);
     const QSizeF size(paper.width() * 0.96, paper.width() * 0.96 * page.height / page.width);
+    // Qt takes the sizes of pictures as those of a screen and makes them larger for paper.
+    const double scale = device.logicalDpiY() / 96.0;
     QImage blank(8, 8, QImage::Format_ARGB32);
     blank.fill(Qt::transparent);
     document.addResource(QTextDocument::ImageResource, QUrl("curve"), blank);
     const std::string place = page.svg.empty()
                                   ? std::string()
                                   : QString("<p><img src=\"curve\" width=\"%1\" height=\"%2\"></p>")
-                                        .arg(size.width())
-                                        .arg(size.height())
+                                        .arg(size.width() / scale)
+                                        .arg(size.height() / scale)
                                         .toStdString();
-    document.setHtml(QString::fromStdString(page.html(place)));
+    document.setHtml(QString::fromStdString(page.html(place))
+                         .replace("font-family:'Inter'", "font-family:'" + loadFonts() + "'"));
     QRectF picture;
     for (QTextBlock block = document.begin(); block.isValid(); block = block.next())
         for (auto it = block.begin(); !it.atEnd(); ++it)
             if (it.fragment().charFormat().isImageFormat())
-                picture =
-                    QRectF(document.documentLayout()->blockBoundingRect(block).topLeft(), size);
+                picture = QRectF(document.documentLayout()->blockBoundingRect(block).topLeft() +
+                                     QPointF(document.documentMargin(), 0),
+                                 size);
     QPainter painter(&device);
-    QSvgRenderer renderer(QByteArray::fromStdString(page.svg));
+    QSvgRenderer renderer(QByteArray::fromStdString(page.svg).replace(
+        "font-family='Inter, sans-serif'", "font-family='" + loadFonts().toUtf8() + "'"));
     for (int p = 0; p < document.pageCount(); ++p) {
         if (p > 0) device.newPage();
         const QRectF sheet(QPointF(0, p * paper.height()), paper);
