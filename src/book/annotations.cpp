@@ -5,12 +5,13 @@
 #include "guard.h"
 #include "journal.h"
 #include "notes.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
 Expected<std::vector<Correction>> BenchBook::corrections(std::int64_t recordingId) {
     return guarded(
-        path_.string(), "The corrections could not be read",
+        path_.string(), phrase("The corrections could not be read"),
         [&]() -> Expected<std::vector<Correction>> {
             std::vector<Correction> out;
             SQLite::Statement q(*db_,
@@ -22,10 +23,10 @@ Expected<std::vector<Correction>> BenchBook::corrections(std::int64_t recordingI
                 c.id = q.getColumn(0).getInt64();
                 if (!correctionKindFrom(q.getColumn(1).getString(), c.kind))
                     return fail(ErrorKind::Unsupported,
-                                "A correction of this recording is of a kind this program does not "
-                                "know: " +
+                                phrase("A correction of this recording is of a kind this program does not "
+                                "know: ") +
                                     q.getColumn(1).getString() + ".",
-                                path_.string(), "a newer version of the program.");
+                                path_.string(), phrase("a newer version of the program."));
                 c.value = q.getColumn(2).getDouble();
                 c.uncertainty = q.getColumn(3).getDouble();
                 c.from_s = q.getColumn(4).getDouble();
@@ -39,10 +40,10 @@ Expected<std::vector<Correction>> BenchBook::corrections(std::int64_t recordingI
 
 Expected<std::int64_t> BenchBook::addCorrection(std::int64_t recordingId, const Correction& c) {
     if (!std::isfinite(c.value))
-        return fail(ErrorKind::InvalidArgument, "The correction has no value.", c.name,
-                    "a number.");
-    return guarded(path_.string(), "The correction could not be stored", [&] {
-        return journaled(*db_, "correct the recording: " + c.name, [&]() -> Expected<std::int64_t> {
+        return fail(ErrorKind::InvalidArgument, phrase("The correction has no value."), c.name,
+                    phrase("a number."));
+    return guarded(path_.string(), phrase("The correction could not be stored"), [&] {
+        return journaled(*db_, phrase("correct the recording: {}", c.name), [&]() -> Expected<std::int64_t> {
             SQLite::Statement q(*db_,
                                 "INSERT INTO correction(recording_id, kind, "
                                 "value, uncertainty, from_s, to_s, name) VALUES "
@@ -64,8 +65,8 @@ Expected<std::int64_t> BenchBook::addCorrection(std::int64_t recordingId, const 
 }
 
 Expected<void> BenchBook::removeCorrection(std::int64_t id) {
-    return guarded(path_.string(), "The correction could not be taken away", [&] {
-        return journaled(*db_, "take a correction away", [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The correction could not be taken away"), [&] {
+        return journaled(*db_, phrase("take a correction away"), [&]() -> Expected<void> {
             SQLite::Statement q(*db_, "DELETE FROM correction WHERE id=?");
             q.bind(1, id);
             q.exec();
@@ -75,7 +76,7 @@ Expected<void> BenchBook::removeCorrection(std::int64_t id) {
 }
 
 Expected<std::vector<SpotReading>> BenchBook::spotReadings(std::int64_t batteryId) {
-    return guarded(path_.string(), "The readings could not be read",
+    return guarded(path_.string(), phrase("The readings could not be read"),
                    [&]() -> Expected<std::vector<SpotReading>> {
                        std::vector<SpotReading> out;
                        SQLite::Statement q(*db_,
@@ -100,9 +101,9 @@ Expected<std::vector<SpotReading>> BenchBook::spotReadings(std::int64_t batteryI
 
 Expected<std::int64_t> BenchBook::addSpotReading(const SpotReading& s) {
     if (!std::isfinite(s.value) || s.kind.empty())
-        return fail(ErrorKind::InvalidArgument, "The reading has no value.", s.kind, "a number.");
-    return guarded(path_.string(), "The reading could not be stored", [&] {
-        return journaled(*db_, "add a reading", [&]() -> Expected<std::int64_t> {
+        return fail(ErrorKind::InvalidArgument, phrase("The reading has no value."), s.kind, phrase("a number."));
+    return guarded(path_.string(), phrase("The reading could not be stored"), [&] {
+        return journaled(*db_, phrase("add a reading"), [&]() -> Expected<std::int64_t> {
             SQLite::Statement q(*db_,
                                 "INSERT INTO spot_reading(battery_id, kind, value, resolution, "
                                 "at_epoch_s, details) VALUES (?,?,?,?,?,?)");
@@ -119,8 +120,8 @@ Expected<std::int64_t> BenchBook::addSpotReading(const SpotReading& s) {
 }
 
 Expected<void> BenchBook::removeSpotReading(std::int64_t id) {
-    return guarded(path_.string(), "The reading could not be taken away", [&] {
-        return journaled(*db_, "take a reading away", [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The reading could not be taken away"), [&] {
+        return journaled(*db_, phrase("take a reading away"), [&]() -> Expected<void> {
             SQLite::Statement q(*db_, "DELETE FROM spot_reading WHERE id=?");
             q.bind(1, id);
             q.exec();

@@ -7,6 +7,7 @@
 #include <regex>
 
 #include "guard.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -44,8 +45,8 @@ Expected<void> makeFolder(const fs::path& folder) {
     fs::create_directories(folder, ec);
     if (ec)
         return fail(ErrorKind::Storage,
-                    "The folder for backups cannot be made: " + ec.message() + ".", folder.string(),
-                    "a bench book in a folder you may write to.");
+                    phrase("The folder for backups cannot be made: ") + ec.message() + ".", folder.string(),
+                    phrase("a bench book in a folder you may write to."));
     return {};
 }
 
@@ -79,8 +80,8 @@ Expected<void> usable(const fs::path& backup) {
     if (!report) return tl::unexpected<Error>(report.error());
     if (!report->faults.empty())
         return fail(ErrorKind::Unreadable,
-                    "This backup is damaged and was not used: " + report->faults.front() + ".",
-                    backup.string(), "another backup.");
+                    phrase("This backup is damaged and was not used: ") + report->faults.front() + ".",
+                    backup.string(), phrase("another backup."));
     return {};
 }
 
@@ -98,7 +99,7 @@ Expected<std::vector<BackupFile>> backupsOf(const fs::path& book) {
     fs::directory_iterator it(folder, ec);
     if (ec)
         return fail(ErrorKind::Unreadable,
-                    "The folder of the backups cannot be read: " + ec.message() + ".",
+                    phrase("The folder of the backups cannot be read: ") + ec.message() + ".",
                     folder.string(), "");
     for (const fs::directory_entry& entry : it)
         if (const auto at = stampOf(entry.path(), book.stem().string()))
@@ -148,11 +149,11 @@ Expected<fs::path> restoreBackup(const fs::path& book, const fs::path& backup, d
             fs::copy_file(book, kept, ec);
             if (ec)
                 return fail(ErrorKind::Storage,
-                            "The present book could not be kept: " + ec.message() +
-                                ". Nothing was changed.",
+                            phrase("The present book could not be kept: ") + ec.message() +
+                                phrase(". Nothing was changed."),
                             kept.string(), "");
         }
-        return guarded(book.string(), "The backup could not be restored",
+        return guarded(book.string(), phrase("The backup could not be restored"),
                        [&]() -> Expected<fs::path> {
                            copyInto(**opened, backup);
                            return kept;
@@ -169,8 +170,8 @@ Expected<fs::path> restoreBackup(const fs::path& book, const fs::path& backup, d
     }
     if (ec)
         return fail(ErrorKind::Storage,
-                    "The backup could not be put in place: " + ec.message() + ".", book.string(),
-                    "the book as it was lies in " + kept.string() + ".");
+                    phrase("The backup could not be put in place: ") + ec.message() + ".", book.string(),
+                    phrase("the book as it was lies in ") + kept.string() + ".");
     return kept;
 }
 

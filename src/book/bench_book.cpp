@@ -11,6 +11,7 @@
 #include "journal.h"
 #include "notes.h"
 #include "schema.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -25,22 +26,22 @@ constexpr int kBusy_ms = 5000;
 std::string plainReason(const SQLite::Exception& e) {
     switch (e.getErrorCode() & 0xFF) {
         case SQLITE_FULL:
-            return "the disk is full";
+            return phrase("the disk is full");
         case SQLITE_READONLY:
-            return "the file or folder is read-only";
+            return phrase("the file or folder is read-only");
         case SQLITE_BUSY:
         case SQLITE_LOCKED:
-            return "another window is writing and did not finish within five seconds";
+            return phrase("another window is writing and did not finish within five seconds");
         case SQLITE_CORRUPT:
-            return "the file is damaged";
+            return phrase("the file is damaged");
         case SQLITE_NOTADB:
-            return "the file is no bench book";
+            return phrase("the file is no bench book");
         case SQLITE_CANTOPEN:
-            return "the file cannot be opened";
+            return phrase("the file cannot be opened");
         case SQLITE_IOERR:
-            return "the disk reports an error";
+            return phrase("the disk reports an error");
         case SQLITE_CONSTRAINT:
-            return std::string("a rule of the book would be broken (") + e.what() + ")";
+            return phrase("a rule of the book would be broken ({})", e.what());
         default:
             return e.what();
     }
@@ -58,11 +59,11 @@ Expected<std::unique_ptr<BenchBook>> BenchBook::open(const fs::path& path, bool 
     std::error_code ec;
     const bool exists = fs::exists(path, ec);
     if (!exists && !create)
-        return fail(ErrorKind::NotFound, "There is no such bench book.", path.string(),
-                    "the path of a .nkbook file.");
+        return fail(ErrorKind::NotFound, phrase("There is no such bench book."), path.string(),
+                    phrase("the path of a .nkbook file."));
     if (exists && !fs::is_regular_file(path, ec))
-        return fail(ErrorKind::Unreadable, "This is no regular file.", path.string(),
-                    "the path of a .nkbook file.");
+        return fail(ErrorKind::Unreadable, phrase("This is no regular file."), path.string(),
+                    phrase("the path of a .nkbook file."));
     try {
         book->db_ = std::make_unique<SQLite::Database>(
             path.string(), SQLite::OPEN_READWRITE | (create ? SQLite::OPEN_CREATE : 0), kBusy_ms);
@@ -72,14 +73,14 @@ Expected<std::unique_ptr<BenchBook>> BenchBook::open(const fs::path& path, bool 
         const bool blank = db.execAndGet("SELECT count(*) FROM sqlite_master").getInt() == 0;
         if (!blank && id != kBookApplicationId)
             return fail(ErrorKind::Unsupported,
-                        "This SQLite file is no bench book; it was not changed.", path.string(),
-                        "a .nkbook file.");
+                        phrase("This SQLite file is no bench book; it was not changed."), path.string(),
+                        phrase("a .nkbook file."));
         if (version > kSchemaVersion)
             return fail(ErrorKind::Unsupported,
-                        fmt::format("This bench book was written by a newer Narrow Knee (schema "
+                        phrase("This bench book was written by a newer Narrow Knee (schema "
                                     "{}, this program knows {}); it was not changed.",
                                     version, kSchemaVersion),
-                        path.string(), "a newer version of the program.");
+                        path.string(), phrase("a newer version of the program."));
         if (blank) db.exec("PRAGMA page_size = 65536");
         db.exec("PRAGMA journal_mode = WAL");
         db.exec("PRAGMA synchronous = FULL");
@@ -88,8 +89,8 @@ Expected<std::unique_ptr<BenchBook>> BenchBook::open(const fs::path& path, bool 
         book->dataVersion_ = db.execAndGet("PRAGMA data_version").getInt64();
     } catch (const SQLite::Exception& e) {
         return fail(ErrorKind::Storage,
-                    fmt::format("The bench book cannot be opened: {}.", plainReason(e)),
-                    path.string(), "a bench book in a folder you may write to.");
+                    phrase("The bench book cannot be opened: {}.", plainReason(e)),
+                    path.string(), phrase("a bench book in a folder you may write to."));
     }
     return book;
 }
@@ -121,8 +122,8 @@ void bindBattery(SQLite::Statement& q, const Battery& b) {
 
 Expected<std::int64_t> BenchBook::addBattery(const Battery& b) {
     if (auto ok = b.check(); !ok) return tl::unexpected<Error>(ok.error());
-    return guarded(path_.string(), "The battery could not be added", [&] {
-        return journaled(*db_, "add " + b.name, [&]() -> Expected<std::int64_t> {
+    return guarded(path_.string(), phrase("The battery could not be added"), [&] {
+        return journaled(*db_, phrase("add {}", b.name), [&]() -> Expected<std::int64_t> {
             SQLite::Statement insert(*db_,
                                      "INSERT INTO battery(name, chemistry, series, parallel, "
                                      "rated_Ah, mass_kg, card) VALUES (?,?,?,?,?,?,?)");
@@ -135,8 +136,8 @@ Expected<std::int64_t> BenchBook::addBattery(const Battery& b) {
 
 Expected<void> BenchBook::updateBattery(std::int64_t id, std::int64_t revision, const Battery& b) {
     if (auto ok = b.check(); !ok) return tl::unexpected<Error>(ok.error());
-    return guarded(path_.string(), "The battery could not be changed", [&] {
-        return journaled(*db_, "change the card of " + b.name, [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The battery could not be changed"), [&] {
+        return journaled(*db_, phrase("change the card of {}", b.name), [&]() -> Expected<void> {
             SQLite::Statement update(
                 *db_,
                 "UPDATE battery SET name=?, chemistry=?, series=?, parallel=?, rated_Ah=?, "
@@ -146,16 +147,16 @@ Expected<void> BenchBook::updateBattery(std::int64_t id, std::int64_t revision, 
             update.bind(9, revision);
             if (update.exec() == 0)
                 return tl::unexpected<Error>(storageError(
-                    "This battery was changed in another window meanwhile; your change was not "
-                    "written over it. Look at the new state and change it again."));
+                    phrase("This battery was changed in another window meanwhile; your change was not "
+                    "written over it. Look at the new state and change it again.")));
             return {};
         });
     });
 }
 
 Expected<void> BenchBook::removeBattery(std::int64_t id) {
-    return guarded(path_.string(), "The battery could not be removed", [&] {
-        return journaled(*db_, "remove a battery", [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The battery could not be removed"), [&] {
+        return journaled(*db_, phrase("remove a battery"), [&]() -> Expected<void> {
             // Recordings that were taken off the shelf do not hold it back.
             SQLite::Statement loosen(
                 *db_, "UPDATE recording SET battery_id=NULL WHERE battery_id=? AND removed=1");
@@ -170,7 +171,7 @@ Expected<void> BenchBook::removeBattery(std::int64_t id) {
 }
 
 Expected<std::vector<BatteryEntry>> BenchBook::batteries() {
-    return guarded(path_.string(), "The batteries could not be read",
+    return guarded(path_.string(), phrase("The batteries could not be read"),
                    [&]() -> Expected<std::vector<BatteryEntry>> {
                        std::vector<BatteryEntry> out;
                        SQLite::Statement q(
@@ -195,18 +196,18 @@ Expected<std::vector<BatteryEntry>> BenchBook::batteries() {
 }
 
 Expected<std::string> BenchBook::undoLabel() {
-    return guarded(path_.string(), "The journal could not be read",
+    return guarded(path_.string(), phrase("The journal could not be read"),
                    [&]() -> Expected<std::string> { return nk::undoLabel(*db_).value_or(""); });
 }
 
 Expected<std::string> BenchBook::redoLabel() {
-    return guarded(path_.string(), "The journal could not be read",
+    return guarded(path_.string(), phrase("The journal could not be read"),
                    [&]() -> Expected<std::string> { return nk::redoLabel(*db_).value_or(""); });
 }
 
 Expected<std::string> BenchBook::undo() {
     return guarded(
-        path_.string(), "The change could not be taken back", [&]() -> Expected<std::string> {
+        path_.string(), phrase("The change could not be taken back"), [&]() -> Expected<std::string> {
             SQLite::Transaction transaction(*db_, SQLite::TransactionBehavior::IMMEDIATE);
             auto label = undoChange(*db_).value_or("");
             transaction.commit();
@@ -216,7 +217,7 @@ Expected<std::string> BenchBook::undo() {
 
 Expected<std::string> BenchBook::redo() {
     return guarded(
-        path_.string(), "The change could not be made again", [&]() -> Expected<std::string> {
+        path_.string(), phrase("The change could not be made again"), [&]() -> Expected<std::string> {
             SQLite::Transaction transaction(*db_, SQLite::TransactionBehavior::IMMEDIATE);
             auto label = redoChange(*db_).value_or("");
             transaction.commit();
@@ -226,7 +227,7 @@ Expected<std::string> BenchBook::redo() {
 
 Expected<VerifyReport> BenchBook::verify() {
     return guarded(
-        path_.string(), "The book could not be verified", [&]() -> Expected<VerifyReport> {
+        path_.string(), phrase("The book could not be verified"), [&]() -> Expected<VerifyReport> {
             VerifyReport report;
             SQLite::Statement integrity(*db_, "PRAGMA integrity_check");
             while (integrity.executeStep())
@@ -234,8 +235,8 @@ Expected<VerifyReport> BenchBook::verify() {
                     report.faults.push_back("SQLite: " + line);
             SQLite::Statement foreign(*db_, "PRAGMA foreign_key_check");
             while (foreign.executeStep())
-                report.faults.push_back("a row of " + foreign.getColumn(0).getString() +
-                                        " refers to nothing");
+                report.faults.push_back(phrase("a row of ") + foreign.getColumn(0).getString() +
+                                        phrase(" refers to nothing"));
             const auto all = batteries();
             if (all) report.batteries = static_cast<std::int64_t>(all->size());
             // Those that were taken off the shelf count too: undo may bring them back.
@@ -252,17 +253,17 @@ Expected<VerifyReport> BenchBook::verify() {
                 ++report.recordings;
                 const auto recording = load(e.id);
                 if (!recording)
-                    report.faults.push_back(fmt::format("recording {} '{}': {}", e.id, e.title,
+                    report.faults.push_back(phrase("recording {} '{}': {}", e.id, e.title,
                                                         recording.error().what));
                 else
                     report.samples += static_cast<std::int64_t>((*recording)->size());
                 const auto bytes = original(e.id);
                 if (!bytes)
-                    report.faults.push_back(fmt::format("recording {} '{}': original file: {}",
+                    report.faults.push_back(phrase("recording {} '{}': original file: {}",
                                                         e.id, e.title, bytes.error().what));
                 else if (sha256(*bytes) != e.sha256)
                     report.faults.push_back(
-                        fmt::format("recording {} '{}': the original file's hash does not agree",
+                        phrase("recording {} '{}': the original file's hash does not agree",
                                     e.id, e.title));
             }
             return report;
@@ -273,12 +274,12 @@ Expected<void> BenchBook::backup(const fs::path& target) {
     std::error_code ec;
     if (fs::exists(target, ec))
         return fail(ErrorKind::InvalidArgument,
-                    "There is a file of this name already; it was not changed.", target.string(),
-                    "a new file name.");
+                    phrase("There is a file of this name already; it was not changed."), target.string(),
+                    phrase("a new file name."));
     // Under another name until it is whole and on the disk: a file of the wanted name is a backup.
     const fs::path part = target.string() + ".part";
     fs::remove(part, ec);
-    auto done = guarded(path_.string(), "The backup could not be written", [&]() -> Expected<void> {
+    auto done = guarded(path_.string(), phrase("The backup could not be written"), [&]() -> Expected<void> {
         SQLite::Statement q(*db_, "VACUUM INTO ?");
         q.bind(1, part.string());
         q.exec();
@@ -293,8 +294,8 @@ Expected<void> BenchBook::backup(const fs::path& target) {
         if (!ec) fs::rename(part, target, ec);
         if (ec)
             done =
-                fail(ErrorKind::Storage, "The backup could not be written: " + ec.message() + ".",
-                     target.string(), "a folder you may write to, with room.");
+                fail(ErrorKind::Storage, phrase("The backup could not be written: ") + ec.message() + ".",
+                     target.string(), phrase("a folder you may write to, with room."));
     }
     if (!done) {
         std::error_code ignored;

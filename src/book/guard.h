@@ -11,6 +11,8 @@
 
 #include "quantity/error.h"
 
+#include "quantity/phrase.h"
+
 namespace nk {
 
 /// Thrown inside a transaction to roll it back with a message of our own.
@@ -23,10 +25,10 @@ std::string plainReason(const SQLite::Exception& e);
 
 /// Runs `work` and turns what it throws into an Error at `where`.
 template <class Work>
-auto guarded(const std::string& where, const char* what, Work work) -> decltype(work()) {
+auto guarded(const std::string& where, const std::string& what, Work work) -> decltype(work()) {
     const auto failed = [&](const std::string& reason) {
         return tl::unexpected<Error>(
-            Error{ErrorKind::Storage, fmt::format("{}: {}. Nothing was changed.", what, reason),
+            Error{ErrorKind::Storage, phrase("{}: {}. Nothing was changed.", what, reason),
                   where, ""});
     };
     try {
@@ -36,10 +38,10 @@ auto guarded(const std::string& where, const char* what, Work work) -> decltype(
     } catch (const SQLite::Exception& e) {
         return failed(plainReason(e));
     } catch (const std::bad_alloc&) {
-        return failed("not enough memory");
+        return failed(phrase("not enough memory"));
     } catch (const std::exception& e) {
         // Sizes that cannot be, values of the wrong kind: a damaged book, never a crash.
-        return failed(fmt::format("the book is damaged ({})", e.what()));
+        return failed(phrase("the book is damaged ({})", e.what()));
     }
 }
 

@@ -1,5 +1,7 @@
 #include "notes.h"
 
+#include "quantity/phrase.h"
+
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -63,8 +65,8 @@ Expected<void> readNotes(const std::string& text, RecordingData& data,
         data.moreTemperatures_C.resize(j.value("temperatures", std::size_t{0}));
     } catch (const std::exception& e) {
         return fail(ErrorKind::Storage,
-                    std::string("The notes of a recording are damaged: ") + e.what() + ".",
-                    "bench book");
+                    std::string(phrase("The notes of a recording are damaged: ")) + e.what() + ".",
+                    phrase("bench book"));
     }
     return {};
 }

@@ -7,6 +7,7 @@
 #include "hash.h"
 #include "journal.h"
 #include "notes.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -35,8 +36,8 @@ bool consistent(const RecordingData& d) {
 }  // namespace
 
 Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_token stop) {
-    return guarded(path_.string(), "The log could not be stored", [&] {
-        return journaled(*db_, "add " + n.title, [&] { return insertRecording(n, stop); });
+    return guarded(path_.string(), phrase("The log could not be stored"), [&] {
+        return journaled(*db_, phrase("add {}", n.title), [&] { return insertRecording(n, stop); });
     });
 }
 
@@ -111,7 +112,7 @@ Expected<std::int64_t> BenchBook::insertRecording(const NewRecording& n, std::st
 
 Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
     return guarded(
-        path_.string(), "The recordings could not be read",
+        path_.string(), phrase("The recordings could not be read"),
         [&]() -> Expected<std::vector<RecordingEntry>> {
             std::vector<RecordingEntry> out;
             SQLite::Statement q(
@@ -141,7 +142,7 @@ Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
 
 Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
     return guarded(
-        path_.string(), "The recording could not be read", [&]() -> Expected<RecordingPtr> {
+        path_.string(), phrase("The recording could not be read"), [&]() -> Expected<RecordingPtr> {
             RecordingData d;
             std::vector<std::string> ignored;
             std::size_t samples = 0;
@@ -150,7 +151,7 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                 q.bind(1, id);
                 if (!q.executeStep())
                     return tl::unexpected<Error>(
-                        storageError("This recording is no longer in the book."));
+                        storageError(phrase("This recording is no longer in the book.")));
                 samples = static_cast<std::size_t>(q.getColumn(1).getInt64());
                 if (auto ok = readNotes(q.getColumn(0).getString(), d, ignored); !ok)
                     return tl::unexpected<Error>(ok.error());
@@ -173,7 +174,7 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                 }
                 if (into.size() != samples && (needed || !into.empty()))
                     throw Refused{
-                        storageError("Samples of this recording are missing (" + channel + ").")};
+                        storageError(phrase("Samples of this recording are missing (") + channel + ").")};
             };
             column("time_s", d.time_s, true);
             column("voltage_V", d.voltage_V, true);
@@ -186,19 +187,19 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
             for (std::size_t k = 0; k < d.moreTemperatures_C.size(); ++k)
                 column(fmt::format("temperature_C_{}", k + 2), d.moreTemperatures_C[k], true);
             if (!consistent(d))
-                throw Refused{storageError("Samples or notes of this recording are damaged.")};
+                throw Refused{storageError(phrase("Samples or notes of this recording are damaged."))};
             return Recording::make(std::move(d));
         });
 }
 
 Expected<std::string> BenchBook::original(std::int64_t id) {
     return guarded(
-        path_.string(), "The original file could not be read", [&]() -> Expected<std::string> {
+        path_.string(), phrase("The original file could not be read"), [&]() -> Expected<std::string> {
             SQLite::Statement q(*db_, "SELECT size, bytes FROM original WHERE recording_id=?");
             q.bind(1, id);
             if (!q.executeStep())
                 return tl::unexpected<Error>(
-                    storageError("This recording is no longer in the book."));
+                    storageError(phrase("This recording is no longer in the book.")));
             const auto blob = q.getColumn(1);
             return decompressBytes({static_cast<const char*>(blob.getBlob()),
                                     static_cast<std::size_t>(blob.getBytes())},
@@ -207,7 +208,7 @@ Expected<std::string> BenchBook::original(std::int64_t id) {
 }
 
 Expected<std::vector<std::string>> BenchBook::guesses(std::int64_t id) {
-    return guarded(path_.string(), "The notes could not be read",
+    return guarded(path_.string(), phrase("The notes could not be read"),
                    [&]() -> Expected<std::vector<std::string>> {
                        SQLite::Statement q(*db_, "SELECT notes FROM recording WHERE id=?");
                        q.bind(1, id);
@@ -232,15 +233,15 @@ void execOn(SQLite::Database& db, const char* sql, const std::string& text, std:
 }  // namespace
 
 Expected<void> BenchBook::setSummary(std::int64_t id, const RecordingSummary& summary) {
-    return guarded(path_.string(), "The summary could not be written", [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The summary could not be written"), [&]() -> Expected<void> {
         execOn(*db_, "UPDATE recording SET summary=? WHERE id=?", summaryJson(summary), id);
         return {};
     });
 }
 
 Expected<void> BenchBook::renameRecording(std::int64_t id, const std::string& title) {
-    return guarded(path_.string(), "The recording could not be renamed", [&] {
-        return journaled(*db_, "rename to " + title, [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The recording could not be renamed"), [&] {
+        return journaled(*db_, phrase("rename to {}", title), [&]() -> Expected<void> {
             execOn(*db_, "UPDATE recording SET title=? WHERE id=?", title, id);
             return {};
         });
@@ -248,8 +249,8 @@ Expected<void> BenchBook::renameRecording(std::int64_t id, const std::string& ti
 }
 
 Expected<void> BenchBook::assignBattery(std::int64_t recordingId, std::int64_t batteryId) {
-    return guarded(path_.string(), "The battery could not be set", [&] {
-        return journaled(*db_, "move a recording to another battery", [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The battery could not be set"), [&] {
+        return journaled(*db_, phrase("move a recording to another battery"), [&]() -> Expected<void> {
             SQLite::Statement q(*db_, "UPDATE recording SET battery_id=? WHERE id=?");
             if (batteryId > 0)
                 q.bind(1, batteryId);
@@ -263,8 +264,8 @@ Expected<void> BenchBook::assignBattery(std::int64_t recordingId, std::int64_t b
 }
 
 Expected<void> BenchBook::removeRecording(std::int64_t id) {
-    return guarded(path_.string(), "The recording could not be removed", [&] {
-        return journaled(*db_, "take a recording off the shelf", [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The recording could not be removed"), [&] {
+        return journaled(*db_, phrase("take a recording off the shelf"), [&]() -> Expected<void> {
             SQLite::Statement q(*db_, "UPDATE recording SET removed=1 WHERE id=?");
             q.bind(1, id);
             q.exec();
@@ -274,7 +275,7 @@ Expected<void> BenchBook::removeRecording(std::int64_t id) {
 }
 
 Expected<std::int64_t> BenchBook::purgeRemoved() {
-    return guarded(path_.string(), "The removed recordings could not be destroyed",
+    return guarded(path_.string(), phrase("The removed recordings could not be destroyed"),
                    [&]() -> Expected<std::int64_t> {
                        SQLite::Transaction transaction(*db_,
                                                        SQLite::TransactionBehavior::IMMEDIATE);
@@ -288,7 +289,7 @@ Expected<std::int64_t> BenchBook::purgeRemoved() {
 
 Expected<std::vector<StepEdit>> BenchBook::edits(std::int64_t recordingId) {
     return guarded(
-        path_.string(), "The edits could not be read", [&]() -> Expected<std::vector<StepEdit>> {
+        path_.string(), phrase("The edits could not be read"), [&]() -> Expected<std::vector<StepEdit>> {
             std::vector<StepEdit> out;
             SQLite::Statement q(
                 *db_,
@@ -309,8 +310,8 @@ Expected<std::vector<StepEdit>> BenchBook::edits(std::int64_t recordingId) {
 }
 
 Expected<void> BenchBook::setEdits(std::int64_t recordingId, const std::vector<StepEdit>& edits) {
-    return guarded(path_.string(), "The edits could not be written", [&] {
-        return journaled(*db_, "edit the steps", [&]() -> Expected<void> {
+    return guarded(path_.string(), phrase("The edits could not be written"), [&] {
+        return journaled(*db_, phrase("edit the steps"), [&]() -> Expected<void> {
             SQLite::Statement clear(*db_, "DELETE FROM step_edit WHERE recording_id=?");
             clear.bind(1, recordingId);
             clear.exec();

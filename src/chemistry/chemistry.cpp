@@ -1,5 +1,7 @@
 #include "chemistry.h"
 
+#include "quantity/phrase.h"
+
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -135,7 +137,7 @@ Expected<const Chemistry*> findChemistry(std::string_view id) {
         ids += ids.empty() ? c.id : ", " + c.id;
     }
     return fail(ErrorKind::InvalidArgument,
-                "There is no chemistry called '" + std::string(id) + "'.", "chemistry", ids + ".");
+                phrase("There is no chemistry called '") + std::string(id) + "'.", "chemistry", ids + ".");
 }
 
 bool MakerLimits::any() const {
@@ -195,7 +197,7 @@ Expected<void> Battery::check() const {
         if (!found) return tl::unexpected<Error>(found.error());
     }
     const auto outside = [](const char* field, const char* accepted) {
-        return fail(ErrorKind::InvalidArgument, std::string("The ") + field + " is out of range.",
+        return fail(ErrorKind::InvalidArgument, std::string("The ") + field + phrase(" is out of range."),
                     field, accepted);
     };
     if (series < 0 || series > 1000)

@@ -1,5 +1,7 @@
 #include "bytes.h"
 
+#include "quantity/phrase.h"
+
 #include <sys/mman.h>
 
 #include <algorithm>
@@ -20,20 +22,20 @@ Expected<std::uintmax_t> checkFile(const fs::path& path) {
     std::error_code ec;
     const fs::file_status status = fs::status(path, ec);
     if (!fs::exists(status))
-        return fail(ErrorKind::NotFound, "There is no such file.", where,
-                    "the path of a log file.");
+        return fail(ErrorKind::NotFound, phrase("There is no such file."), where,
+                    phrase("the path of a log file."));
     if (fs::is_directory(status))
-        return fail(ErrorKind::Unreadable, "This is a folder, not a file.", where, accepted);
+        return fail(ErrorKind::Unreadable, phrase("This is a folder, not a file."), where, accepted);
     if (!fs::is_regular_file(status))
-        return fail(ErrorKind::Unreadable, "This is a device or pipe, not a regular file.", where,
+        return fail(ErrorKind::Unreadable, phrase("This is a device or pipe, not a regular file."), where,
                     accepted);
     const std::uintmax_t size = fs::file_size(path, ec);
-    if (ec) return fail(ErrorKind::Unreadable, "The file's size cannot be read.", where);
+    if (ec) return fail(ErrorKind::Unreadable, phrase("The file's size cannot be read."), where);
     if (size == 0)
-        return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", where, accepted);
+        return fail(ErrorKind::NotATable, phrase("The file is empty (0 bytes)."), where, accepted);
     if (size > kLargestFile)
-        return fail(ErrorKind::Unsupported, "The file is larger than 4 GiB.", where,
-                    "a file of at most 4 GiB; split the log.");
+        return fail(ErrorKind::Unsupported, phrase("The file is larger than 4 GiB."), where,
+                    phrase("a file of at most 4 GiB; split the log."));
     return size;
 }
 
@@ -45,8 +47,8 @@ Expected<std::string> readFile(const fs::path& path) {
                                                                &std::fclose);
     if (!file)
         return fail(ErrorKind::Unreadable,
-                    std::string("The file cannot be opened: ") + std::strerror(errno) + ".", where,
-                    "a file you have permission to read.");
+                    std::string(phrase("The file cannot be opened: ")) + std::strerror(errno) + ".", where,
+                    phrase("a file you have permission to read."));
     std::string bytes;
     bytes.reserve(static_cast<std::size_t>(*size));
     adviseLargePages(bytes.data(), bytes.capacity());
@@ -60,10 +62,10 @@ Expected<std::string> readFile(const fs::path& path) {
         if (got < want) break;
     }
     if (std::ferror(file.get()))
-        return fail(ErrorKind::Unreadable, "Reading stopped with an error of the disk.", where);
+        return fail(ErrorKind::Unreadable, phrase("Reading stopped with an error of the disk."), where);
     if (bytes.empty())
-        return fail(ErrorKind::NotATable, "The file is empty.", where,
-                    "a text table of a logger (CSV, TSV, TXT).");
+        return fail(ErrorKind::NotATable, phrase("The file is empty."), where,
+                    phrase("a text table of a logger (CSV, TSV, TXT)."));
     return bytes;
 }
 
@@ -173,8 +175,8 @@ Expected<void> decodeText(std::string_view bytes, const std::string& where, Deco
         return {};
     }
     if (zerosEven + zerosOdd > 0 || bytes.find('\0') != std::string_view::npos)
-        return fail(ErrorKind::NotATable, "The file holds binary data, not text.", where,
-                    "a text table of a logger (CSV, TSV, TXT); export the log as text.");
+        return fail(ErrorKind::NotATable, phrase("The file holds binary data, not text."), where,
+                    phrase("a text table of a logger (CSV, TSV, TXT); export the log as text."));
     if (starts("\xEF\xBB\xBF")) {
         out.text = bytes.substr(3);
         out.encoding = "utf-8-bom";

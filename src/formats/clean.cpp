@@ -102,7 +102,7 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
             step += change;
             data.problems.push_back(
                 {lineOf(i), raw[i] + shift, "clock_change",
-                 fmt::format("the clock was set {} by an hour, as for summer time; time goes on "
+                 phrase("the clock was set {} by an hour, as for summer time; time goes on "
                              "without the jump",
                              change < 0 ? "forward" : "back")});
         }
@@ -114,14 +114,14 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
                 restarts.push_back(i);
                 data.gaps.push_back({i - 1, usual, true});
                 data.problems.push_back({lineOf(i), latest + usual, "logger_restart",
-                                         "the clock starts again; how long the logger was off is "
-                                         "unknown, time goes on one usual interval later"});
+                                         phrase("the clock starts again; how long the logger was off is "
+                                         "unknown, time goes on one usual interval later")});
             } else {
                 outOfOrder.push_back(i);
                 t[i] = raw[i] + shift;
                 data.problems.push_back({lineOf(i), std::max(0.0, t[i]), "out_of_order",
-                                         "the time stamp is earlier than the row before; the row "
-                                         "is moved to its place"});
+                                         phrase("the time stamp is earlier than the row before; the row "
+                                         "is moved to its place")});
                 continue;
             }
         }
@@ -150,7 +150,7 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
     }
     if (repeats > 0) {
         data.problems.push_back({lineOf(firstRepeat), t[firstRepeat], "repeat",
-                                 fmt::format("{} rows repeat the time stamp of the row before; "
+                                 phrase("{} rows repeat the time stamp of the row before; "
                                              "they are spread evenly until the next one",
                                              repeats)});
         spreadRepeats(t, usual);
@@ -170,7 +170,7 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
         data.gaps.push_back({i - 1, step, false});
         data.problems.push_back(
             {lineOf(i), t[i - 1], "gap",
-             fmt::format("{:.6g} s without a sample (usual interval {:.4g} s)", step, usual)});
+             phrase("{:.6g} s without a sample (usual interval {:.4g} s)", step, usual)});
     }
     std::sort(data.gaps.begin(), data.gaps.end(),
               [](const Gap& a, const Gap& b) { return a.before < b.before; });
@@ -196,7 +196,7 @@ void repair(RecordingData& data, std::vector<double>& column, Channel channel, s
             const char* kind, const char* what, const LineOf& lineOf) {
     data.repairs.push_back({i, channel, column[i], kind});
     data.problems.push_back({lineOf(i), data.time_s[i], kind,
-                             fmt::format("{} of {:.6g} for one sample, which its neighbours and "
+                             phrase("{} of {:.6g} for one sample, which its neighbours and "
                                          "the other channels contradict; interpolated",
                                          what, column[i])});
     column[i] = i + 1 < column.size() ? 0.5 * (column[i - 1] + column[i + 1]) : column[i - 1];

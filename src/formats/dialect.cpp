@@ -7,6 +7,7 @@
 
 #include "number.h"
 #include "table_shape.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -70,8 +71,8 @@ Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options
         }
         if (found == columns.size())
             return fail(ErrorKind::InvalidArgument,
-                        fmt::format("The log has no column '{}' for {}.", wanted, toString(role)),
-                        name, joinTitles(columns) + ", or a column number from 1.");
+                        phrase("The log has no column '{}' for {}.", wanted, toString(role)),
+                        name, joinTitles(columns) + phrase(", or a column number from 1."));
         for (Column& c : columns)
             if (c.role == role) c.role = Role::Ignore;
         columns[found].role = role;
@@ -162,8 +163,8 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         return fail(
             ErrorKind::NotATable,
             anyDigit
-                ? "No table with two or more columns of numbers was found in the first 400 lines."
-                : "There are no numbers in the first lines of the file.",
+                ? phrase("No table with two or more columns of numbers was found in the first 400 lines.")
+                : phrase("There are no numbers in the first lines of the file."),
             name, accepted);
     }
     Dialect dialect;
@@ -188,7 +189,7 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         break;
     }
     if (firstData == lines.size())
-        return fail(ErrorKind::NotATable, "No rows of numbers were found.", name, accepted);
+        return fail(ErrorKind::NotATable, phrase("No rows of numbers were found."), name, accepted);
     dialect.firstDataLine = firstData + 1;
 
     // Header: the nearest line above that has the table's width and is mostly words; a line of
@@ -347,11 +348,11 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         if (!style)
             return fail(
                 ErrorKind::ColumnsUnknown,
-                fmt::format("The time column '{}' cannot be read: '{}'.",
+                phrase("The time column '{}' cannot be read: '{}'.",
                             dialect.columns[time].title,
                             raw[time].empty() ? std::string() : std::string(raw[time].front())),
                 fmt::format("{}:{}", name, dialect.firstDataLine),
-                "seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an interval.");
+                phrase("seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an interval."));
         style->twoPartIsHours =
             lowered(dialect.columns[time].title).find("h:mm") != std::string::npos ||
             lowered(dialect.columns[time].title).find("hh:mm") != std::string::npos;
@@ -363,8 +364,8 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
                 if (c.role == Role::Date) c.role = Role::Ignore;
     } else if (options.interval_s <= 0 && !options.lenient) {
         return fail(
-            ErrorKind::ColumnsUnknown, "The log has no time column.", name,
-            "a column named time, or the interval between rows (--interval-s, in the preview).");
+            ErrorKind::ColumnsUnknown, phrase("The log has no time column."), name,
+            phrase("a column named time, or the interval between rows (--interval-s, in the preview)."));
     }
 
     const bool haveVoltage =
@@ -374,18 +375,18 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
     if ((!haveVoltage || !haveCurrent) && !options.lenient)
         return fail(
             ErrorKind::ColumnsUnknown,
-            fmt::format("No {} column was recognised. The columns are {}.",
+            phrase("No {} column was recognised. The columns are {}.",
                         haveVoltage ? "current" : "voltage", joinTitles(dialect.columns)),
             dialect.headerLine > 0 ? fmt::format("{}:{}", name, dialect.headerLine) : name,
-            "a header that names voltage and current, or --map voltage=COLUMN,current=COLUMN.");
+            phrase("a header that names voltage and current, or --map voltage=COLUMN,current=COLUMN."));
     for (const auto& [title, unit] : options.units)
         for (Column& c : dialect.columns)
             if (c.title == title) {
                 c.unit = parseUnit(unit);
                 if (!c.unit)
                     return fail(ErrorKind::InvalidArgument,
-                                fmt::format("'{}' is no unit for '{}'.", unit, title), name,
-                                "a unit such as V, mV, A, mA, °C, °F, s, ms, Ah or Wh.");
+                                phrase("'{}' is no unit for '{}'.", unit, title), name,
+                                phrase("a unit such as V, mV, A, mA, °C, °F, s, ms, Ah or Wh."));
                 if (c.role == Role::Time) dialect.timeFactor = c.unit->factor;
             }
     settleUnits(dialect, values);

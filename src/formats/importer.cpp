@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "bytes.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -45,8 +46,8 @@ Expected<Imported> unpacked(std::string_view bytes, const std::string& name,
     // One packing only: a packed file inside a packed file is no log.
     for (const auto score : {gzipScore, zstdScore})
         if (score(*inner, name) > 0)
-            return fail(ErrorKind::Unsupported, "The file is packed more than once.", name,
-                        "a log that is packed once, with gzip or zstd.");
+            return fail(ErrorKind::Unsupported, phrase("The file is packed more than once."), name,
+                        phrase("a log that is packed once, with gzip or zstd."));
     return readLog(*inner, name, options, progress, stop);
 }
 

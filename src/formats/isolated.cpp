@@ -1,5 +1,7 @@
 #include "isolated.h"
 
+#include "quantity/phrase.h"
+
 #include <fcntl.h>
 #include <sys/mman.h>
 #include <sys/resource.h>
@@ -80,8 +82,8 @@ Expected<std::string> inChild(const std::function<Expected<std::string>()>& work
     const pid_t pid = result >= 0 ? ::fork() : -1;
     if (pid < 0) {
         if (result >= 0) ::close(result);
-        return fail(ErrorKind::Storage, "There is no room for another process.", name,
-                    "a machine with some free memory.");
+        return fail(ErrorKind::Storage, phrase("There is no room for another process."), name,
+                    phrase("a machine with some free memory."));
     }
     if (pid == 0) child(work, result, mapped);
     int status = 0;
@@ -102,7 +104,7 @@ Expected<std::string> inChild(const std::function<Expected<std::string>()>& work
     }
     ::close(result);
     if (text.empty())
-        return fail(ErrorKind::Unreadable, "The file is damaged: its reader had to give up.", name,
+        return fail(ErrorKind::Unreadable, phrase("The file is damaged: its reader had to give up."), name,
                     accepted);
     if (text.front() == '+') return text.substr(1);
     return fail(static_cast<ErrorKind>(text.front() - 'a'), text.substr(1), name, accepted);

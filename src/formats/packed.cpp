@@ -8,6 +8,8 @@
 
 #include "importer.h"
 
+#include "quantity/phrase.h"
+
 namespace nk {
 
 namespace {
@@ -17,8 +19,8 @@ constexpr std::size_t kAlwaysAllowed = std::size_t{64} << 20;
 
 tl::unexpected<Error> damaged(const std::string& name, const char* kind) {
     return fail(ErrorKind::Unreadable,
-                fmt::format("The {} file is damaged or cut off; nothing was changed.", kind), name,
-                "a whole packed log.");
+                phrase("The {} file is damaged or cut off; nothing was changed.", kind), name,
+                phrase("a whole packed log."));
 }
 
 /// An error when the content has grown too much, else nothing.
@@ -30,8 +32,8 @@ bool grewTooMuch(std::size_t unpacked, std::size_t packed) {
 tl::unexpected<Error> bomb(const std::string& name) {
     return fail(
         ErrorKind::Unsupported,
-        "Unpacked, this file grows beyond what a log does; it was not read further.", name,
-        fmt::format("a packed log of at most 4 GiB that grows at most {} times.", kLargestGrowth));
+        phrase("Unpacked, this file grows beyond what a log does; it was not read further."), name,
+        phrase("a packed log of at most 4 GiB that grows at most {} times.", kLargestGrowth));
 }
 
 }  // namespace

@@ -12,6 +12,7 @@
 #include "importer.h"
 #include "isolated.h"
 #include "zip_members.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -223,10 +224,10 @@ Expected<std::string> loadSheet(std::string_view bytes, const std::string& name,
         }
     } catch (const std::exception& e) {
         return fail(ErrorKind::Unreadable,
-                    std::string("The spreadsheet cannot be read: ") + e.what() + ".", name,
+                    std::string(phrase("The spreadsheet cannot be read: ")) + e.what() + ".", name,
                     accepted);
     }
-    return fail(ErrorKind::NotATable, "No sheet of this spreadsheet holds a table.", name,
+    return fail(ErrorKind::NotATable, phrase("No sheet of this spreadsheet holds a table."), name,
                 accepted);
 }
 
@@ -236,14 +237,14 @@ Expected<std::string> sheetText(std::string_view bytes, const std::string& name)
     const char* accepted = "an xlsx or ods spreadsheet with the table on its first sheet.";
     const auto members = zipMembers(bytes);
     if (!members)
-        return fail(ErrorKind::Unreadable, "The spreadsheet is damaged or cut off.", name,
+        return fail(ErrorKind::Unreadable, phrase("The spreadsheet is damaged or cut off."), name,
                     accepted);
     std::uint64_t content = 0;
     for (const ZipMember& m : *members) content += m.size;
     if (content > kLargestContent || content / 1000 > bytes.size())
         return fail(ErrorKind::Unsupported,
-                    "Unpacked, this spreadsheet grows beyond what a log does; it was not read.",
-                    name, "a spreadsheet of at most 1 GiB; save the log as text.");
+                    phrase("Unpacked, this spreadsheet grows beyond what a log does; it was not read."),
+                    name, phrase("a spreadsheet of at most 1 GiB; save the log as text."));
     // The library falls over on some damaged sheets (found by fuzzing): it works in a child
     // process.
     return inChild([&] { return loadSheet(bytes, name, accepted); }, name, accepted);

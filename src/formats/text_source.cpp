@@ -1,5 +1,7 @@
 #include "text_source.h"
 
+#include "quantity/phrase.h"
+
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -16,8 +18,8 @@ Expected<FileText> FileText::open(const std::filesystem::path& path) {
     if (file < 0 || ::fstat(file, &info) != 0) {
         const std::string reason = std::strerror(errno);
         if (file >= 0) ::close(file);
-        return fail(ErrorKind::Unreadable, "The file cannot be opened: " + reason + ".",
-                    path.string(), "a file you have permission to read.");
+        return fail(ErrorKind::Unreadable, phrase("The file cannot be opened: ") + reason + ".",
+                    path.string(), phrase("a file you have permission to read."));
     }
     return FileText(file, static_cast<std::size_t>(info.st_size));
 }

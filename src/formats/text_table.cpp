@@ -13,6 +13,7 @@
 #include "row_parser.h"
 #include "table_shape.h"
 #include "text_source.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -239,12 +240,12 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
     parser.allocate(raw, lines);
     parsePieces(source, pieces, parser, raw, threads, progress, stop);
     if (stop.stop_requested())
-        return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
+        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
     if (source.failed())
         return fail(
             ErrorKind::Unreadable,
-            "The file became shorter, or unreadable, while it was read; nothing was changed.", name,
-            "a file that is not being written to.");
+            phrase("The file became shorter, or unreadable, while it was read; nothing was changed."), name,
+            phrase("a file that is not being written to."));
     const std::size_t rows = compact(pieces, raw);
 
     RecordingData data;
@@ -266,11 +267,11 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
     if (rows == 0)
         return fail(
             ErrorKind::NotATable,
-            "No row of the table could be read" +
+            phrase("No row of the table could be read") +
                 (data.problems.empty() ? std::string(".")
                                        : ": " + data.problems.front().message + "."),
             fmt::format("{}:{}", name, data.problems.empty() ? 0 : data.problems.front().line),
-            "rows with a time, a voltage and a current.");
+            phrase("rows with a time, a voltage and a current."));
     const LineOf lineOf = [&starts](std::size_t r) {
         const auto it = std::upper_bound(starts.begin(), starts.end(), r,
                                          [](std::size_t a, const auto& b) { return a < b.first; }) -
@@ -325,7 +326,7 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
                      [](const Problem& a, const Problem& b) { return a.line < b.line; });
     out.rowsRead = static_cast<std::int64_t>(rows);
     if (stop.stop_requested())
-        return fail(ErrorKind::Cancelled, "The import was cancelled; nothing was changed.", name);
+        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
     out.recording = Recording::make(std::move(data));
     if (progress) progress(1.0);
     return std::optional<Imported>(std::move(out));
@@ -337,16 +338,16 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
                                  const ReadOptions& options, const Progress& progress,
                                  const std::stop_token& stop) {
     if (bytes.empty())
-        return fail(ErrorKind::NotATable, "The file is empty (0 bytes).", name,
-                    "a text table of a logger (CSV, TSV, TXT).");
+        return fail(ErrorKind::NotATable, phrase("The file is empty (0 bytes)."), name,
+                    phrase("a text table of a logger (CSV, TSV, TXT)."));
     DecodedText decoded;
     if (auto ok = decodeText(bytes, name, decoded); !ok) return tl::unexpected<Error>(ok.error());
     auto read = readTable(MemoryText(decoded.text), decoded.text, decoded.encoding, name, options,
                           progress, stop);
     if (!read) return tl::unexpected<Error>(read.error());
     if (!*read)
-        return fail(ErrorKind::NotATable, "The file holds binary data, not text.", name,
-                    "a text table of a logger (CSV, TSV, TXT); export the log as text.");
+        return fail(ErrorKind::NotATable, phrase("The file holds binary data, not text."), name,
+                    phrase("a text table of a logger (CSV, TSV, TXT); export the log as text."));
     return std::move(**read);
 }
 

@@ -84,7 +84,7 @@ void capacityCards(const Analysis& a, const NumberStyle& style, std::vector<Card
                            shortValue(a.battery.rated_Ah, "Ah", style)));
             for (const std::string& caveat : health->caveats)
                 if (std::find(lines.begin(), lines.end(), caveat) == lines.end())
-                    lines.push_back(health->measurable() ? caveat : "Health: " + caveat);
+                    lines.push_back(health->measurable() ? caveat : phrase("Health: ") + caveat);
         }
         const Reading* energy = sibling(a, "delivered_energy", r.evidence.step);
         const Reading* mean = sibling(a, "mean_voltage", r.evidence.step);
@@ -165,7 +165,7 @@ void finishCards(const Analysis& a, const NumberStyle& style, std::vector<Card>&
             c.title = phrase("The voltage peaked at");
             const Reading* drop = sibling(a, "peak_drop_per_cell", step);
             if (drop != nullptr && drop->measurable())
-                c.lines.push_back("Down " + valueText(*drop, style).joined() +
+                c.lines.push_back(phrase("Down ") + valueText(*drop, style).joined() +
                                   phrase(" a cell when the charge stopped."));
             const Reading* warming = sibling(a, "end_dtdt", step);
             if (warming != nullptr && warming->measurable())

@@ -226,7 +226,7 @@ std::string benchSheetHtml(const SheetInput& in, const std::string& picture) {
     h += fmt::format(
         "</table>\n<h2>{}</h2>\n<table><tr><th>{}</th><th>{}</th><th>{}</th><th "
         "class=\"n\">{}</th><th class=\"n\">{}</th><th>{}</th></tr>\n",
-        phrase("Steps"), phrase("From"), phrase("To"), phrase("Step"), phrase("Mean current"),
+        phrase("Steps"), phrase("Starts"), phrase("Ends"), phrase("Step"), phrase("Mean current"),
         phrase("Charge"), phrase("Ended because"));
     constexpr std::size_t kMostSteps = 40;
     for (std::size_t k = 0; k < std::min(kMostSteps, a.steps.list.size()); ++k) {

@@ -4,6 +4,8 @@
 
 #include <cmath>
 
+#include "quantity/phrase.h"
+
 namespace nk {
 
 int analysisVersion() {
@@ -30,10 +32,10 @@ RecordingSummary summarise(const Analysis& a) {
         const Step& step = a.steps.list[static_cast<std::size_t>(best->evidence.step)];
         s.conditions =
             a.battery.rated_Ah > 0
-                ? fmt::format("{:.2g}C", std::abs(step.meanCurrent_A) / a.battery.rated_Ah)
-                : fmt::format("{:.3g} A", std::abs(step.meanCurrent_A));
+                ? phrase("{:.2g}C", std::abs(step.meanCurrent_A) / a.battery.rated_Ah)
+                : phrase("{:.3g} A", std::abs(step.meanCurrent_A));
         if (std::isfinite(step.maxTemperature_C))
-            s.conditions += fmt::format(", to {:.0f} °C", step.maxTemperature_C);
+            s.conditions += phrase(", to {:.0f} °C", step.maxTemperature_C);
     }
     return s;
 }

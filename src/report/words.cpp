@@ -136,14 +136,14 @@ std::string headline(const Reading& r, const Analysis& a) {
         if (parts > 1) return phrase("Gave back in all, in {} parts", parts);
         std::string text = phrase("Gave back at ");
         text += a.battery.rated_Ah > 0
-                    ? fmt::format("{:.2g}C", std::abs(s->meanCurrent_A) / a.battery.rated_Ah)
+                    ? phrase("{:.2g}C", std::abs(s->meanCurrent_A) / a.battery.rated_Ah)
                     : shortValue(std::abs(s->meanCurrent_A), "A");
         text += phrase(" down to ") + shortValue(s->endVoltage_V, "V");
         return text;
     }
     if (r.name == "knee_time") return phrase("Constant current turned into constant voltage at");
     if (r.name == "cv_set_voltage") return phrase("The charger held");
-    if (r.name == "max_temperature") return "Warmest";
+    if (r.name == "max_temperature") return phrase("Warmest");
     if (const Metric* m = findMetric(r.name)) return phrase(m->title);
     return r.name;
 }

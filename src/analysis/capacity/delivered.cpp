@@ -23,7 +23,7 @@ Reading start(const char* name, const char* unit, const char* method, const Even
 void addConditions(const AnalysisInput& in, const Event& e, Reading& r) {
     std::string text = phrase("at {}", shortValue(std::abs(e.meanCurrent_A), "A"));
     if (in.battery.rated_Ah > 0)
-        text += fmt::format(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.rated_Ah);
+        text += phrase(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.rated_Ah);
     text += phrase(" down to {}", shortValue(e.endVoltage_V, "V"));
     if (in.battery.series > 1)
         text += phrase(" ({} a cell)", shortValue(in.perCell(e.endVoltage_V), "V"));
@@ -31,7 +31,7 @@ void addConditions(const AnalysisInput& in, const Event& e, Reading& r) {
         text += phrase(", {} °C on average", fixed(e.meanTemperature_C, 0));
     else
         text += phrase(", temperature not logged");
-    r.caveats.push_back("Conditions: " + text + ".");
+    r.caveats.push_back(phrase("Conditions: ") + text + ".");
     if (e.steps.size() > 1)
         r.caveats.push_back(phrase("Sum of {} parts with pauses between them.", e.steps.size()));
     if (e.fullAtStart == Known::No)

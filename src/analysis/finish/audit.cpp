@@ -372,9 +372,9 @@ void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out) {
         if (own == nullptr || perCell > own->fault_V || std::abs(perCell - own->set_V) > 0.05)
             continue;
         const double denominator = in.battery.rated_Ah / std::max(s.endCurrent_A, 1e-9);
-        const std::string school = phrase(denominator < 15   ? "quick"
-                                          : denominator < 28 ? "usual"
-                                                             : "patient");
+        const std::string school = denominator < 15   ? phrase("quick")
+                                   : denominator < 28 ? phrase("usual")
+                                                      : phrase("patient");
         std::string text = phrase("Stopped at {}, C/{:.0f}, with {:.2f} V a cell: {}",
                                   shortValue(s.endCurrent_A, "A"), denominator, perCell, school);
         if (const auto& fit = taperOf(in, static_cast<int>(k)))

@@ -62,9 +62,9 @@ std::string conditionLabel(const StopCondition& c) {
         case Kind::NegativeDeltaV:
             return "−" + trimmedNumber(1e3 * c.threshold) + " mV";
         case Kind::ZeroDeltaV:
-            return "flat " + durationText(c.threshold);
+            return phrase("flat ") + durationText(c.threshold);
         case Kind::Inflection:
-            return "slowing";
+            return phrase("slowing");
         case Kind::DTdt:
             return trimmedNumber(c.threshold) + " °C/min";
         case Kind::DeltaT:

@@ -337,7 +337,7 @@ std::string sentenceFor(const Battery& battery, const Rating& r) {
         phrase("True C is {} ({}), limited by {}", fixed(r.trueC, r.trueC < 10 ? 1 : 0),
                shortValue(r.trueC * r.rated_Ah, "A"),
                r.limitedBy == "sag"    ? phrase("the sagging voltage")
-               : r.limitedBy == "heat" ? "heat"
+               : r.limitedBy == "heat" ? phrase("heat")
                                        : phrase("the adiabatic bound"));
     if (battery.label_C <= 0) return truth + ".";
     const double share = r.trueC / battery.label_C;

@@ -31,27 +31,23 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     subtitle_->setTextFormat(Qt::PlainText);
     subtitle_->setStyleSheet("font-size:12px;");
     subtitle_->setContentsMargins(6, 0, 0, 2);
-    auto* words = new QVBoxLayout;
-    words->setSpacing(2);
-    words->addWidget(title_);
-    words->addWidget(subtitle_);
     auto* head = new QHBoxLayout;
     head->setSpacing(4);
-    head->addLayout(words, 1);
+    head->addWidget(title_, 1);
     const auto choice = [&](const QString& text, const char* name, const QString& tip) {
         auto* b = new QPushButton(text, this);
         b->setObjectName(name);
         b->setProperty("role", "choice");
         b->setCheckable(true);
         b->setToolTip(tip);
-        head->addWidget(b, 0, Qt::AlignBottom);
+        head->addWidget(b, 0, Qt::AlignVCenter);
         return b;
     };
     auto* across = new QLabel(tr("across"), this);
     across->setProperty("role", "muted");
     across->setStyleSheet("font-size:12px;");
-    across->setContentsMargins(0, 0, 2, 3);
-    head->addWidget(across, 0, Qt::AlignBottom);
+    across->setContentsMargins(0, 0, 2, 0);
+    head->addWidget(across, 0, Qt::AlignVCenter);
     byTime_ = choice(tr("time"), "acrossTime", tr("The lanes run over time (T)"));
     byCharge_ = choice(tr("charge"), "acrossCharge",
                        tr("The lanes run over the charge moved in and out: steps of different "
@@ -66,6 +62,7 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     connect(byCharge_, &QPushButton::clicked, this, [this] { setAcross(AxisKind::Charge); });
     connect(chargeLane_, &QPushButton::clicked, this, &CurveStation::setChargeLane);
     box->addLayout(head);
+    box->addWidget(subtitle_);
     plot_ = new LanesPlot(this);
     box->addWidget(plot_, 1);
     ribbon_ = new Ribbon(this);

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 #include <map>
 
+#include "app/preferences/preferences.h"
 #include "cellmodel/scenario.h"
 #include "report/sheet.h"
 
@@ -17,7 +18,9 @@ namespace nk {
 namespace {
 
 QString resource(const QString& page) {
-    QFile file(":/help/" + page + ".html");
+    // In the language of the preferences where it is written, else in English.
+    const QString own = ":/help/" + Preferences::load().spoken() + "/" + page + ".html";
+    QFile file(QFile::exists(own) ? own : ":/help/" + page + ".html");
     return file.open(QIODevice::ReadOnly) ? QString::fromUtf8(file.readAll()) : QString();
 }
 

@@ -49,6 +49,9 @@ int renderViews(QApplication& app, const QString& folder) {
     }
     QSettings::setDefaultFormat(QSettings::IniFormat);
     QSettings::setPath(QSettings::IniFormat, QSettings::UserScope, temporary.path());
+    // Pictures are the same on every machine, whatever it speaks.
+    QSettings().setValue("language", qEnvironmentVariable("NK_LANGUAGE", "en"));
+    QSettings().setValue("decimalSign", qEnvironmentVariableIsSet("NK_LANGUAGE") ? 2 : 1);
     applyTheme(app, ThemeChoice::Paper);
     auto book = BenchBook::open(temporary.filePath("Hill field kit.nkbook").toStdString());
     if (!book) {

@@ -56,6 +56,9 @@ void StrengthPlot::nothing(const QString& why) {
     words->setFont(font());
     words->setColor(currentTheme().muted);
     for (QCPAxis* a : {xAxis, yAxis}) a->setVisible(false);
+    QLocale numbers;
+    numbers.setNumberOptions(QLocale::OmitGroupSeparator);
+    setLocale(numbers);
 }
 
 void StrengthPlot::redraw() {
