@@ -22,11 +22,12 @@ Expected<std::vector<Correction>> BenchBook::corrections(std::int64_t recordingI
                 Correction c;
                 c.id = q.getColumn(0).getInt64();
                 if (!correctionKindFrom(q.getColumn(1).getString(), c.kind))
-                    return fail(ErrorKind::Unsupported,
-                                phrase("A correction of this recording is of a kind this program does not "
-                                "know: ") +
-                                    q.getColumn(1).getString() + ".",
-                                path_.string(), phrase("a newer version of the program."));
+                    return fail(
+                        ErrorKind::Unsupported,
+                        phrase("A correction of this recording is of a kind this program does not "
+                               "know: ") +
+                            q.getColumn(1).getString() + ".",
+                        path_.string(), phrase("a newer version of the program."));
                 c.value = q.getColumn(2).getDouble();
                 c.uncertainty = q.getColumn(3).getDouble();
                 c.from_s = q.getColumn(4).getDouble();
@@ -43,24 +44,25 @@ Expected<std::int64_t> BenchBook::addCorrection(std::int64_t recordingId, const 
         return fail(ErrorKind::InvalidArgument, phrase("The correction has no value."), c.name,
                     phrase("a number."));
     return guarded(path_.string(), phrase("The correction could not be stored"), [&] {
-        return journaled(*db_, phrase("correct the recording: {}", c.name), [&]() -> Expected<std::int64_t> {
-            SQLite::Statement q(*db_,
-                                "INSERT INTO correction(recording_id, kind, "
-                                "value, uncertainty, from_s, to_s, name) VALUES "
-                                "(?,?,?,?,?,?,?)");
-            q.bind(1, recordingId);
-            q.bind(2, toString(c.kind));
-            q.bind(3, c.value);
-            q.bind(4, c.uncertainty);
-            q.bind(5, c.from_s);
-            if (std::isfinite(c.to_s))
-                q.bind(6, c.to_s);
-            else
-                q.bind(6);
-            q.bind(7, c.name);
-            q.exec();
-            return static_cast<std::int64_t>(db_->getLastInsertRowid());
-        });
+        return journaled(*db_, phrase("correct the recording: {}", c.name),
+                         [&]() -> Expected<std::int64_t> {
+                             SQLite::Statement q(*db_,
+                                                 "INSERT INTO correction(recording_id, kind, "
+                                                 "value, uncertainty, from_s, to_s, name) VALUES "
+                                                 "(?,?,?,?,?,?,?)");
+                             q.bind(1, recordingId);
+                             q.bind(2, toString(c.kind));
+                             q.bind(3, c.value);
+                             q.bind(4, c.uncertainty);
+                             q.bind(5, c.from_s);
+                             if (std::isfinite(c.to_s))
+                                 q.bind(6, c.to_s);
+                             else
+                                 q.bind(6);
+                             q.bind(7, c.name);
+                             q.exec();
+                             return static_cast<std::int64_t>(db_->getLastInsertRowid());
+                         });
     });
 }
 
@@ -101,7 +103,8 @@ Expected<std::vector<SpotReading>> BenchBook::spotReadings(std::int64_t batteryI
 
 Expected<std::int64_t> BenchBook::addSpotReading(const SpotReading& s) {
     if (!std::isfinite(s.value) || s.kind.empty())
-        return fail(ErrorKind::InvalidArgument, phrase("The reading has no value."), s.kind, phrase("a number."));
+        return fail(ErrorKind::InvalidArgument, phrase("The reading has no value."), s.kind,
+                    phrase("a number."));
     return guarded(path_.string(), phrase("The reading could not be stored"), [&] {
         return journaled(*db_, phrase("add a reading"), [&]() -> Expected<std::int64_t> {
             SQLite::Statement q(*db_,

@@ -45,8 +45,8 @@ Expected<void> makeFolder(const fs::path& folder) {
     fs::create_directories(folder, ec);
     if (ec)
         return fail(ErrorKind::Storage,
-                    phrase("The folder for backups cannot be made: ") + ec.message() + ".", folder.string(),
-                    phrase("a bench book in a folder you may write to."));
+                    phrase("The folder for backups cannot be made: ") + ec.message() + ".",
+                    folder.string(), phrase("a bench book in a folder you may write to."));
     return {};
 }
 
@@ -79,9 +79,10 @@ Expected<void> usable(const fs::path& backup) {
     const auto report = (*opened)->verify();
     if (!report) return tl::unexpected<Error>(report.error());
     if (!report->faults.empty())
-        return fail(ErrorKind::Unreadable,
-                    phrase("This backup is damaged and was not used: ") + report->faults.front() + ".",
-                    backup.string(), phrase("another backup."));
+        return fail(
+            ErrorKind::Unreadable,
+            phrase("This backup is damaged and was not used: ") + report->faults.front() + ".",
+            backup.string(), phrase("another backup."));
     return {};
 }
 
@@ -170,8 +171,8 @@ Expected<fs::path> restoreBackup(const fs::path& book, const fs::path& backup, d
     }
     if (ec)
         return fail(ErrorKind::Storage,
-                    phrase("The backup could not be put in place: ") + ec.message() + ".", book.string(),
-                    phrase("the book as it was lies in ") + kept.string() + ".");
+                    phrase("The backup could not be put in place: ") + ec.message() + ".",
+                    book.string(), phrase("the book as it was lies in ") + kept.string() + ".");
     return kept;
 }
 

@@ -10,8 +10,8 @@
 #include "hash.h"
 #include "journal.h"
 #include "notes.h"
-#include "schema.h"
 #include "quantity/phrase.h"
+#include "schema.h"
 
 namespace nk {
 
@@ -73,13 +73,13 @@ Expected<std::unique_ptr<BenchBook>> BenchBook::open(const fs::path& path, bool 
         const bool blank = db.execAndGet("SELECT count(*) FROM sqlite_master").getInt() == 0;
         if (!blank && id != kBookApplicationId)
             return fail(ErrorKind::Unsupported,
-                        phrase("This SQLite file is no bench book; it was not changed."), path.string(),
-                        phrase("a .nkbook file."));
+                        phrase("This SQLite file is no bench book; it was not changed."),
+                        path.string(), phrase("a .nkbook file."));
         if (version > kSchemaVersion)
             return fail(ErrorKind::Unsupported,
                         phrase("This bench book was written by a newer Narrow Knee (schema "
-                                    "{}, this program knows {}); it was not changed.",
-                                    version, kSchemaVersion),
+                               "{}, this program knows {}); it was not changed.",
+                               version, kSchemaVersion),
                         path.string(), phrase("a newer version of the program."));
         if (blank) db.exec("PRAGMA page_size = 65536");
         db.exec("PRAGMA journal_mode = WAL");
@@ -89,8 +89,8 @@ Expected<std::unique_ptr<BenchBook>> BenchBook::open(const fs::path& path, bool 
         book->dataVersion_ = db.execAndGet("PRAGMA data_version").getInt64();
     } catch (const SQLite::Exception& e) {
         return fail(ErrorKind::Storage,
-                    phrase("The bench book cannot be opened: {}.", plainReason(e)),
-                    path.string(), phrase("a bench book in a folder you may write to."));
+                    phrase("The bench book cannot be opened: {}.", plainReason(e)), path.string(),
+                    phrase("a bench book in a folder you may write to."));
     }
     return book;
 }
@@ -146,8 +146,8 @@ Expected<void> BenchBook::updateBattery(std::int64_t id, std::int64_t revision, 
             update.bind(8, id);
             update.bind(9, revision);
             if (update.exec() == 0)
-                return tl::unexpected<Error>(storageError(
-                    phrase("This battery was changed in another window meanwhile; your change was not "
+                return tl::unexpected<Error>(storageError(phrase(
+                    "This battery was changed in another window meanwhile; your change was not "
                     "written over it. Look at the new state and change it again.")));
             return {};
         });
@@ -206,23 +206,25 @@ Expected<std::string> BenchBook::redoLabel() {
 }
 
 Expected<std::string> BenchBook::undo() {
-    return guarded(
-        path_.string(), phrase("The change could not be taken back"), [&]() -> Expected<std::string> {
-            SQLite::Transaction transaction(*db_, SQLite::TransactionBehavior::IMMEDIATE);
-            auto label = undoChange(*db_).value_or("");
-            transaction.commit();
-            return label;
-        });
+    return guarded(path_.string(), phrase("The change could not be taken back"),
+                   [&]() -> Expected<std::string> {
+                       SQLite::Transaction transaction(*db_,
+                                                       SQLite::TransactionBehavior::IMMEDIATE);
+                       auto label = undoChange(*db_).value_or("");
+                       transaction.commit();
+                       return label;
+                   });
 }
 
 Expected<std::string> BenchBook::redo() {
-    return guarded(
-        path_.string(), phrase("The change could not be made again"), [&]() -> Expected<std::string> {
-            SQLite::Transaction transaction(*db_, SQLite::TransactionBehavior::IMMEDIATE);
-            auto label = redoChange(*db_).value_or("");
-            transaction.commit();
-            return label;
-        });
+    return guarded(path_.string(), phrase("The change could not be made again"),
+                   [&]() -> Expected<std::string> {
+                       SQLite::Transaction transaction(*db_,
+                                                       SQLite::TransactionBehavior::IMMEDIATE);
+                       auto label = redoChange(*db_).value_or("");
+                       transaction.commit();
+                       return label;
+                   });
 }
 
 Expected<VerifyReport> BenchBook::verify() {
@@ -253,18 +255,18 @@ Expected<VerifyReport> BenchBook::verify() {
                 ++report.recordings;
                 const auto recording = load(e.id);
                 if (!recording)
-                    report.faults.push_back(phrase("recording {} '{}': {}", e.id, e.title,
-                                                        recording.error().what));
+                    report.faults.push_back(
+                        phrase("recording {} '{}': {}", e.id, e.title, recording.error().what));
                 else
                     report.samples += static_cast<std::int64_t>((*recording)->size());
                 const auto bytes = original(e.id);
                 if (!bytes)
-                    report.faults.push_back(phrase("recording {} '{}': original file: {}",
-                                                        e.id, e.title, bytes.error().what));
+                    report.faults.push_back(phrase("recording {} '{}': original file: {}", e.id,
+                                                   e.title, bytes.error().what));
                 else if (sha256(*bytes) != e.sha256)
                     report.faults.push_back(
-                        phrase("recording {} '{}': the original file's hash does not agree",
-                                    e.id, e.title));
+                        phrase("recording {} '{}': the original file's hash does not agree", e.id,
+                               e.title));
             }
             return report;
         });
@@ -274,17 +276,18 @@ Expected<void> BenchBook::backup(const fs::path& target) {
     std::error_code ec;
     if (fs::exists(target, ec))
         return fail(ErrorKind::InvalidArgument,
-                    phrase("There is a file of this name already; it was not changed."), target.string(),
-                    phrase("a new file name."));
+                    phrase("There is a file of this name already; it was not changed."),
+                    target.string(), phrase("a new file name."));
     // Under another name until it is whole and on the disk: a file of the wanted name is a backup.
     const fs::path part = target.string() + ".part";
     fs::remove(part, ec);
-    auto done = guarded(path_.string(), phrase("The backup could not be written"), [&]() -> Expected<void> {
-        SQLite::Statement q(*db_, "VACUUM INTO ?");
-        q.bind(1, part.string());
-        q.exec();
-        return {};
-    });
+    auto done =
+        guarded(path_.string(), phrase("The backup could not be written"), [&]() -> Expected<void> {
+            SQLite::Statement q(*db_, "VACUUM INTO ?");
+            q.bind(1, part.string());
+            q.exec();
+            return {};
+        });
     if (done) {
         const int file = ::open(part.c_str(), O_RDONLY | O_CLOEXEC);
         const bool safe = file >= 0 && ::fsync(file) == 0;
@@ -293,9 +296,9 @@ Expected<void> BenchBook::backup(const fs::path& target) {
         if (!safe) ec.assign(reason, std::generic_category());
         if (!ec) fs::rename(part, target, ec);
         if (ec)
-            done =
-                fail(ErrorKind::Storage, phrase("The backup could not be written: ") + ec.message() + ".",
-                     target.string(), phrase("a folder you may write to, with room."));
+            done = fail(ErrorKind::Storage,
+                        phrase("The backup could not be written: ") + ec.message() + ".",
+                        target.string(), phrase("a folder you may write to, with room."));
     }
     if (!done) {
         std::error_code ignored;

@@ -27,9 +27,8 @@ std::string plainReason(const SQLite::Exception& e);
 template <class Work>
 auto guarded(const std::string& where, const std::string& what, Work work) -> decltype(work()) {
     const auto failed = [&](const std::string& reason) {
-        return tl::unexpected<Error>(
-            Error{ErrorKind::Storage, phrase("{}: {}. Nothing was changed.", what, reason),
-                  where, ""});
+        return tl::unexpected<Error>(Error{
+            ErrorKind::Storage, phrase("{}: {}. Nothing was changed.", what, reason), where, ""});
     };
     try {
         return work();

@@ -173,8 +173,8 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                         throw Refused{ok.error()};
                 }
                 if (into.size() != samples && (needed || !into.empty()))
-                    throw Refused{
-                        storageError(phrase("Samples of this recording are missing (") + channel + ").")};
+                    throw Refused{storageError(phrase("Samples of this recording are missing (") +
+                                               channel + ").")};
             };
             column("time_s", d.time_s, true);
             column("voltage_V", d.voltage_V, true);
@@ -187,24 +187,26 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
             for (std::size_t k = 0; k < d.moreTemperatures_C.size(); ++k)
                 column(fmt::format("temperature_C_{}", k + 2), d.moreTemperatures_C[k], true);
             if (!consistent(d))
-                throw Refused{storageError(phrase("Samples or notes of this recording are damaged."))};
+                throw Refused{
+                    storageError(phrase("Samples or notes of this recording are damaged."))};
             return Recording::make(std::move(d));
         });
 }
 
 Expected<std::string> BenchBook::original(std::int64_t id) {
-    return guarded(
-        path_.string(), phrase("The original file could not be read"), [&]() -> Expected<std::string> {
-            SQLite::Statement q(*db_, "SELECT size, bytes FROM original WHERE recording_id=?");
-            q.bind(1, id);
-            if (!q.executeStep())
-                return tl::unexpected<Error>(
-                    storageError(phrase("This recording is no longer in the book.")));
-            const auto blob = q.getColumn(1);
-            return decompressBytes({static_cast<const char*>(blob.getBlob()),
-                                    static_cast<std::size_t>(blob.getBytes())},
-                                   static_cast<std::size_t>(q.getColumn(0).getInt64()));
-        });
+    return guarded(path_.string(), phrase("The original file could not be read"),
+                   [&]() -> Expected<std::string> {
+                       SQLite::Statement q(*db_,
+                                           "SELECT size, bytes FROM original WHERE recording_id=?");
+                       q.bind(1, id);
+                       if (!q.executeStep())
+                           return tl::unexpected<Error>(
+                               storageError(phrase("This recording is no longer in the book.")));
+                       const auto blob = q.getColumn(1);
+                       return decompressBytes({static_cast<const char*>(blob.getBlob()),
+                                               static_cast<std::size_t>(blob.getBytes())},
+                                              static_cast<std::size_t>(q.getColumn(0).getInt64()));
+                   });
 }
 
 Expected<std::vector<std::string>> BenchBook::guesses(std::int64_t id) {
@@ -233,10 +235,11 @@ void execOn(SQLite::Database& db, const char* sql, const std::string& text, std:
 }  // namespace
 
 Expected<void> BenchBook::setSummary(std::int64_t id, const RecordingSummary& summary) {
-    return guarded(path_.string(), phrase("The summary could not be written"), [&]() -> Expected<void> {
-        execOn(*db_, "UPDATE recording SET summary=? WHERE id=?", summaryJson(summary), id);
-        return {};
-    });
+    return guarded(
+        path_.string(), phrase("The summary could not be written"), [&]() -> Expected<void> {
+            execOn(*db_, "UPDATE recording SET summary=? WHERE id=?", summaryJson(summary), id);
+            return {};
+        });
 }
 
 Expected<void> BenchBook::renameRecording(std::int64_t id, const std::string& title) {
@@ -250,16 +253,17 @@ Expected<void> BenchBook::renameRecording(std::int64_t id, const std::string& ti
 
 Expected<void> BenchBook::assignBattery(std::int64_t recordingId, std::int64_t batteryId) {
     return guarded(path_.string(), phrase("The battery could not be set"), [&] {
-        return journaled(*db_, phrase("move a recording to another battery"), [&]() -> Expected<void> {
-            SQLite::Statement q(*db_, "UPDATE recording SET battery_id=? WHERE id=?");
-            if (batteryId > 0)
-                q.bind(1, batteryId);
-            else
-                q.bind(1);
-            q.bind(2, recordingId);
-            q.exec();
-            return {};
-        });
+        return journaled(
+            *db_, phrase("move a recording to another battery"), [&]() -> Expected<void> {
+                SQLite::Statement q(*db_, "UPDATE recording SET battery_id=? WHERE id=?");
+                if (batteryId > 0)
+                    q.bind(1, batteryId);
+                else
+                    q.bind(1);
+                q.bind(2, recordingId);
+                q.exec();
+                return {};
+            });
     });
 }
 
@@ -289,7 +293,8 @@ Expected<std::int64_t> BenchBook::purgeRemoved() {
 
 Expected<std::vector<StepEdit>> BenchBook::edits(std::int64_t recordingId) {
     return guarded(
-        path_.string(), phrase("The edits could not be read"), [&]() -> Expected<std::vector<StepEdit>> {
+        path_.string(), phrase("The edits could not be read"),
+        [&]() -> Expected<std::vector<StepEdit>> {
             std::vector<StepEdit> out;
             SQLite::Statement q(
                 *db_,

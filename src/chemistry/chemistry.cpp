@@ -137,7 +137,8 @@ Expected<const Chemistry*> findChemistry(std::string_view id) {
         ids += ids.empty() ? c.id : ", " + c.id;
     }
     return fail(ErrorKind::InvalidArgument,
-                phrase("There is no chemistry called '") + std::string(id) + "'.", "chemistry", ids + ".");
+                phrase("There is no chemistry called '") + std::string(id) + "'.", "chemistry",
+                ids + ".");
 }
 
 bool MakerLimits::any() const {
@@ -197,8 +198,8 @@ Expected<void> Battery::check() const {
         if (!found) return tl::unexpected<Error>(found.error());
     }
     const auto outside = [](const char* field, const char* accepted) {
-        return fail(ErrorKind::InvalidArgument, std::string("The ") + field + phrase(" is out of range."),
-                    field, accepted);
+        return fail(ErrorKind::InvalidArgument,
+                    std::string("The ") + field + phrase(" is out of range."), field, accepted);
     };
     if (series < 0 || series > 1000)
         return outside("series count", "a whole number from 1 to 1000.");

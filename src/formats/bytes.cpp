@@ -25,10 +25,11 @@ Expected<std::uintmax_t> checkFile(const fs::path& path) {
         return fail(ErrorKind::NotFound, phrase("There is no such file."), where,
                     phrase("the path of a log file."));
     if (fs::is_directory(status))
-        return fail(ErrorKind::Unreadable, phrase("This is a folder, not a file."), where, accepted);
-    if (!fs::is_regular_file(status))
-        return fail(ErrorKind::Unreadable, phrase("This is a device or pipe, not a regular file."), where,
+        return fail(ErrorKind::Unreadable, phrase("This is a folder, not a file."), where,
                     accepted);
+    if (!fs::is_regular_file(status))
+        return fail(ErrorKind::Unreadable, phrase("This is a device or pipe, not a regular file."),
+                    where, accepted);
     const std::uintmax_t size = fs::file_size(path, ec);
     if (ec) return fail(ErrorKind::Unreadable, phrase("The file's size cannot be read."), where);
     if (size == 0)
@@ -47,8 +48,8 @@ Expected<std::string> readFile(const fs::path& path) {
                                                                &std::fclose);
     if (!file)
         return fail(ErrorKind::Unreadable,
-                    std::string(phrase("The file cannot be opened: ")) + std::strerror(errno) + ".", where,
-                    phrase("a file you have permission to read."));
+                    std::string(phrase("The file cannot be opened: ")) + std::strerror(errno) + ".",
+                    where, phrase("a file you have permission to read."));
     std::string bytes;
     bytes.reserve(static_cast<std::size_t>(*size));
     adviseLargePages(bytes.data(), bytes.capacity());
@@ -62,7 +63,8 @@ Expected<std::string> readFile(const fs::path& path) {
         if (got < want) break;
     }
     if (std::ferror(file.get()))
-        return fail(ErrorKind::Unreadable, phrase("Reading stopped with an error of the disk."), where);
+        return fail(ErrorKind::Unreadable, phrase("Reading stopped with an error of the disk."),
+                    where);
     if (bytes.empty())
         return fail(ErrorKind::NotATable, phrase("The file is empty."), where,
                     phrase("a text table of a logger (CSV, TSV, TXT)."));

@@ -103,8 +103,8 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
             data.problems.push_back(
                 {lineOf(i), raw[i] + shift, "clock_change",
                  phrase("the clock was set {} by an hour, as for summer time; time goes on "
-                             "without the jump",
-                             change < 0 ? "forward" : "back")});
+                        "without the jump",
+                        change < 0 ? "forward" : "back")});
         }
         if (step < 0) {
             // A row alone in the past is out of order; a clock that goes on from there restarted.
@@ -113,15 +113,17 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
                 shift = latest + usual - raw[i];
                 restarts.push_back(i);
                 data.gaps.push_back({i - 1, usual, true});
-                data.problems.push_back({lineOf(i), latest + usual, "logger_restart",
-                                         phrase("the clock starts again; how long the logger was off is "
-                                         "unknown, time goes on one usual interval later")});
+                data.problems.push_back(
+                    {lineOf(i), latest + usual, "logger_restart",
+                     phrase("the clock starts again; how long the logger was off is "
+                            "unknown, time goes on one usual interval later")});
             } else {
                 outOfOrder.push_back(i);
                 t[i] = raw[i] + shift;
-                data.problems.push_back({lineOf(i), std::max(0.0, t[i]), "out_of_order",
-                                         phrase("the time stamp is earlier than the row before; the row "
-                                         "is moved to its place")});
+                data.problems.push_back(
+                    {lineOf(i), std::max(0.0, t[i]), "out_of_order",
+                     phrase("the time stamp is earlier than the row before; the row "
+                            "is moved to its place")});
                 continue;
             }
         }
@@ -151,8 +153,8 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
     if (repeats > 0) {
         data.problems.push_back({lineOf(firstRepeat), t[firstRepeat], "repeat",
                                  phrase("{} rows repeat the time stamp of the row before; "
-                                             "they are spread evenly until the next one",
-                                             repeats)});
+                                        "they are spread evenly until the next one",
+                                        repeats)});
         spreadRepeats(t, usual);
     }
     // Gaps: against the usual step and against the spread of steps, for loggers that write
@@ -197,8 +199,8 @@ void repair(RecordingData& data, std::vector<double>& column, Channel channel, s
     data.repairs.push_back({i, channel, column[i], kind});
     data.problems.push_back({lineOf(i), data.time_s[i], kind,
                              phrase("{} of {:.6g} for one sample, which its neighbours and "
-                                         "the other channels contradict; interpolated",
-                                         what, column[i])});
+                                    "the other channels contradict; interpolated",
+                                    what, column[i])});
     column[i] = i + 1 < column.size() ? 0.5 * (column[i - 1] + column[i + 1]) : column[i - 1];
 }
 

@@ -6,8 +6,8 @@
 #include <cmath>
 
 #include "number.h"
-#include "table_shape.h"
 #include "quantity/phrase.h"
+#include "table_shape.h"
 
 namespace nk {
 
@@ -71,8 +71,8 @@ Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options
         }
         if (found == columns.size())
             return fail(ErrorKind::InvalidArgument,
-                        phrase("The log has no column '{}' for {}.", wanted, toString(role)),
-                        name, joinTitles(columns) + phrase(", or a column number from 1."));
+                        phrase("The log has no column '{}' for {}.", wanted, toString(role)), name,
+                        joinTitles(columns) + phrase(", or a column number from 1."));
         for (Column& c : columns)
             if (c.role == role) c.role = Role::Ignore;
         columns[found].role = role;
@@ -160,12 +160,11 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
             text.begin(),
             text.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(text.size(), 65536)),
             [](char c) { return c >= '0' && c <= '9'; });
-        return fail(
-            ErrorKind::NotATable,
-            anyDigit
-                ? phrase("No table with two or more columns of numbers was found in the first 400 lines.")
-                : phrase("There are no numbers in the first lines of the file."),
-            name, accepted);
+        return fail(ErrorKind::NotATable,
+                    anyDigit ? phrase("No table with two or more columns of numbers was found in "
+                                      "the first 400 lines.")
+                             : phrase("There are no numbers in the first lines of the file."),
+                    name, accepted);
     }
     Dialect dialect;
     dialect.delimiter = shape.delimiter;
@@ -348,11 +347,11 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         if (!style)
             return fail(
                 ErrorKind::ColumnsUnknown,
-                phrase("The time column '{}' cannot be read: '{}'.",
-                            dialect.columns[time].title,
-                            raw[time].empty() ? std::string() : std::string(raw[time].front())),
+                phrase("The time column '{}' cannot be read: '{}'.", dialect.columns[time].title,
+                       raw[time].empty() ? std::string() : std::string(raw[time].front())),
                 fmt::format("{}:{}", name, dialect.firstDataLine),
-                phrase("seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an interval."));
+                phrase("seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an "
+                       "interval."));
         style->twoPartIsHours =
             lowered(dialect.columns[time].title).find("h:mm") != std::string::npos ||
             lowered(dialect.columns[time].title).find("hh:mm") != std::string::npos;
@@ -363,9 +362,9 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
             for (Column& c : dialect.columns)
                 if (c.role == Role::Date) c.role = Role::Ignore;
     } else if (options.interval_s <= 0 && !options.lenient) {
-        return fail(
-            ErrorKind::ColumnsUnknown, phrase("The log has no time column."), name,
-            phrase("a column named time, or the interval between rows (--interval-s, in the preview)."));
+        return fail(ErrorKind::ColumnsUnknown, phrase("The log has no time column."), name,
+                    phrase("a column named time, or the interval between rows (--interval-s, in "
+                           "the preview)."));
     }
 
     const bool haveVoltage =
@@ -373,12 +372,12 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
     const bool haveCurrent =
         dialect.column(Role::Current) != nullptr || dialect.column(Role::Power) != nullptr;
     if ((!haveVoltage || !haveCurrent) && !options.lenient)
-        return fail(
-            ErrorKind::ColumnsUnknown,
-            phrase("No {} column was recognised. The columns are {}.",
-                        haveVoltage ? "current" : "voltage", joinTitles(dialect.columns)),
-            dialect.headerLine > 0 ? fmt::format("{}:{}", name, dialect.headerLine) : name,
-            phrase("a header that names voltage and current, or --map voltage=COLUMN,current=COLUMN."));
+        return fail(ErrorKind::ColumnsUnknown,
+                    phrase("No {} column was recognised. The columns are {}.",
+                           haveVoltage ? "current" : "voltage", joinTitles(dialect.columns)),
+                    dialect.headerLine > 0 ? fmt::format("{}:{}", name, dialect.headerLine) : name,
+                    phrase("a header that names voltage and current, or --map "
+                           "voltage=COLUMN,current=COLUMN."));
     for (const auto& [title, unit] : options.units)
         for (Column& c : dialect.columns)
             if (c.title == title) {

@@ -104,8 +104,8 @@ Expected<std::string> inChild(const std::function<Expected<std::string>()>& work
     }
     ::close(result);
     if (text.empty())
-        return fail(ErrorKind::Unreadable, phrase("The file is damaged: its reader had to give up."), name,
-                    accepted);
+        return fail(ErrorKind::Unreadable,
+                    phrase("The file is damaged: its reader had to give up."), name, accepted);
     if (text.front() == '+') return text.substr(1);
     return fail(static_cast<ErrorKind>(text.front() - 'a'), text.substr(1), name, accepted);
 }

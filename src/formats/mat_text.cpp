@@ -112,14 +112,15 @@ Expected<std::string> loadMat(std::string_view bytes, const std::string& name,
                               const char* accepted) {
     const NamelessFile file(bytes);
     if (!file.good())
-        return fail(ErrorKind::Storage, phrase("There is no room for a temporary copy of the file."), name,
+        return fail(ErrorKind::Storage,
+                    phrase("There is no room for a temporary copy of the file."), name,
                     phrase("some free space in the temporary folder."));
     const std::unique_ptr<mat_t, int (*)(mat_t*)> mat(Mat_Open(file.path().c_str(), MAT_ACC_RDONLY),
                                                       Mat_Close);
     if (!mat)
         return fail(ErrorKind::Unreadable,
                     phrase("The MAT-file cannot be read; it is damaged or of a kind "
-                    "the library does not know."),
+                           "the library does not know."),
                     name, accepted);
     Vectors all;
     for (int guard = 0; guard < 4096; ++guard) {
@@ -142,8 +143,8 @@ Expected<std::string> loadMat(std::string_view bytes, const std::string& name,
         if (count > most || (count == most && length > rows && count >= 2))
             rows = length, most = count;
     if (rows == 0)
-        return fail(ErrorKind::NotATable, phrase("This MAT-file has no vectors of one length."), name,
-                    accepted);
+        return fail(ErrorKind::NotATable, phrase("This MAT-file has no vectors of one length."),
+                    name, accepted);
     std::string out;
     Vectors table;
     for (auto& [title, numbers] : all)
@@ -170,8 +171,8 @@ Expected<std::string> matText(std::string_view bytes, const std::string& name) {
     const bool hdf = bytes.substr(0, 19) == "MATLAB 7.3 MAT-file";
     if (!hdf && !saneMat5(bytes))
         return fail(ErrorKind::Unreadable,
-                    phrase("The MAT-file is damaged, cut off, or of a version that is not known."), name,
-                    accepted);
+                    phrase("The MAT-file is damaged, cut off, or of a version that is not known."),
+                    name, accepted);
     // The library trusts some sizes it should not (found by fuzzing): it works in a child process.
     return inChild([&] { return loadMat(bytes, name, accepted); }, name, accepted);
 }

@@ -309,8 +309,7 @@ bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out
 }
 
 PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std::size_t offset,
-                             RawColumns& out, bool lastPiece,
-                             const std::stop_token& stop) const {
+                             RawColumns& out, bool lastPiece, const std::stop_token& stop) const {
     PieceResult result;
     std::size_t at = 0;
     std::int64_t line = firstLine;

@@ -11,8 +11,8 @@
 
 #include "importer.h"
 #include "isolated.h"
-#include "zip_members.h"
 #include "quantity/phrase.h"
+#include "zip_members.h"
 
 namespace nk {
 
@@ -242,9 +242,10 @@ Expected<std::string> sheetText(std::string_view bytes, const std::string& name)
     std::uint64_t content = 0;
     for (const ZipMember& m : *members) content += m.size;
     if (content > kLargestContent || content / 1000 > bytes.size())
-        return fail(ErrorKind::Unsupported,
-                    phrase("Unpacked, this spreadsheet grows beyond what a log does; it was not read."),
-                    name, phrase("a spreadsheet of at most 1 GiB; save the log as text."));
+        return fail(
+            ErrorKind::Unsupported,
+            phrase("Unpacked, this spreadsheet grows beyond what a log does; it was not read."),
+            name, phrase("a spreadsheet of at most 1 GiB; save the log as text."));
     // The library falls over on some damaged sheets (found by fuzzing): it works in a child
     // process.
     return inChild([&] { return loadSheet(bytes, name, accepted); }, name, accepted);

@@ -10,10 +10,10 @@
 #include "bytes.h"
 #include "clean.h"
 #include "dialect.h"
+#include "quantity/phrase.h"
 #include "row_parser.h"
 #include "table_shape.h"
 #include "text_source.h"
-#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -240,12 +240,14 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
     parser.allocate(raw, lines);
     parsePieces(source, pieces, parser, raw, threads, progress, stop);
     if (stop.stop_requested())
-        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
+        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."),
+                    name);
     if (source.failed())
         return fail(
             ErrorKind::Unreadable,
-            phrase("The file became shorter, or unreadable, while it was read; nothing was changed."), name,
-            phrase("a file that is not being written to."));
+            phrase(
+                "The file became shorter, or unreadable, while it was read; nothing was changed."),
+            name, phrase("a file that is not being written to."));
     const std::size_t rows = compact(pieces, raw);
 
     RecordingData data;
@@ -326,7 +328,8 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
                      [](const Problem& a, const Problem& b) { return a.line < b.line; });
     out.rowsRead = static_cast<std::int64_t>(rows);
     if (stop.stop_requested())
-        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
+        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."),
+                    name);
     out.recording = Recording::make(std::move(data));
     if (progress) progress(1.0);
     return std::optional<Imported>(std::move(out));

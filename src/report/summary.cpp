@@ -30,10 +30,9 @@ RecordingSummary summarise(const Analysis& a) {
             if (r.name == "health_capacity" && r.evidence.step == best->evidence.step)
                 s.health_percent = r.value;
         const Step& step = a.steps.list[static_cast<std::size_t>(best->evidence.step)];
-        s.conditions =
-            a.battery.rated_Ah > 0
-                ? phrase("{:.2g}C", std::abs(step.meanCurrent_A) / a.battery.rated_Ah)
-                : phrase("{:.3g} A", std::abs(step.meanCurrent_A));
+        s.conditions = a.battery.rated_Ah > 0
+                           ? phrase("{:.2g}C", std::abs(step.meanCurrent_A) / a.battery.rated_Ah)
+                           : phrase("{:.3g} A", std::abs(step.meanCurrent_A));
         if (std::isfinite(step.maxTemperature_C))
             s.conditions += phrase(", to {:.0f} °C", step.maxTemperature_C);
     }

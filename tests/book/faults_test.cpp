@@ -1,5 +1,6 @@
-// The bench book on a disk that fails: full, failing to sync, read-only, losing power at any moment.
-// What was acknowledged is there; what was not is there whole or not at all; nothing is damaged.
+// The bench book on a disk that fails: full, failing to sync, read-only, losing power at any
+// moment. What was acknowledged is there; what was not is there whole or not at all; nothing is
+// damaged.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -149,8 +150,7 @@ TEST(Faults, PowerLossAtAnyMomentLosesNothingAcknowledged) {
         ASSERT_TRUE(report) << report.error().text();
         ASSERT_TRUE(report->faults.empty()) << report->faults.front();
         const std::string state = stateOf(**book);
-        const bool next =
-            acknowledged + 1 < states.size() && state == states[acknowledged + 1];
+        const bool next = acknowledged + 1 < states.size() && state == states[acknowledged + 1];
         ASSERT_TRUE(state == states[acknowledged] || next)
             << state << "\nexpected " << states[acknowledged];
         between += next && opened ? 1 : 0;

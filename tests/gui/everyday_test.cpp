@@ -1,4 +1,5 @@
-// The window as a bench one lives at: preferences, books and backups, the finder, what it hands out.
+// The window as a bench one lives at: preferences, books and backups, the finder, what it hands
+// out.
 #include <QAccessible>
 #include <QCheckBox>
 #include <QClipboard>
@@ -227,7 +228,10 @@ TEST_F(Everyday, TheDailyBackupIsMadeByItselfUnlessNotWanted) {
     importCycle();
     openWindow();
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return backupsOf(window_->book().path()).value_or(std::vector<BackupFile>()).size() == 1; },
+        [&] {
+            return backupsOf(window_->book().path()).value_or(std::vector<BackupFile>()).size() ==
+                   1;
+        },
         10000));
     openWindow();
     QTest::qWait(300);
@@ -258,7 +262,8 @@ TEST_F(Everyday, RecentBooksAreListedAndOpened) {
     dialogs_.book = path("other kit");
     action("Open or make a bench book…")->trigger();
     settle();
-    EXPECT_TRUE(QString::fromStdString(window_->book().path().string()).endsWith("other kit.nkbook"));
+    EXPECT_TRUE(
+        QString::fromStdString(window_->book().path().string()).endsWith("other kit.nkbook"));
     EXPECT_TRUE(part<QWidget>("startScreen")->isVisible()) << "a new book is empty";
     QMenu* recent = nullptr;
     for (QMenu* menu : window_->findChildren<QMenu*>())

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <fstream>
 #include <map>
+#include <mutex>
 #include <random>
 #include <thread>
 #include <vector>
@@ -52,6 +53,7 @@ struct State {
 };
 
 State* disk = nullptr;
+std::mutex mutex;  // a window writes from several threads
 
 /// A file of ours: SQLite's real one stands behind it in memory.
 struct File {
@@ -82,20 +84,24 @@ int xClose(sqlite3_file* f) {
     return rc;
 }
 int xRead(sqlite3_file* f, void* to, int count, sqlite3_int64 at) {
+    const std::lock_guard lock(mutex);
     if (disk->dead()) return SQLITE_IOERR_READ;
     return real(f)->pMethods->xRead(real(f), to, count, at);
 }
 int xWrite(sqlite3_file* f, const void* from, int count, sqlite3_int64 at) {
     if (disk->slow_ms > 0) std::this_thread::sleep_for(std::chrono::milliseconds(disk->slow_ms));
+    const std::lock_guard lock(mutex);
     if (const int rc = disk->next(false); rc != SQLITE_OK) return rc;
     sqlite3_int64 size = 0;
     real(f)->pMethods->xFileSize(real(f), &size);
     disk->unsynced[*of(f)->name].push_back(
         {at, content(f, at, count),
-         std::string(static_cast<const char*>(from), static_cast<std::size_t>(count)), false, size});
+         std::string(static_cast<const char*>(from), static_cast<std::size_t>(count)), false,
+         size});
     return real(f)->pMethods->xWrite(real(f), from, count, at);
 }
 int xTruncate(sqlite3_file* f, sqlite3_int64 size) {
+    const std::lock_guard lock(mutex);
     if (const int rc = disk->next(false); rc != SQLITE_OK) return rc;
     sqlite3_int64 before = 0;
     real(f)->pMethods->xFileSize(real(f), &before);
@@ -103,6 +109,7 @@ int xTruncate(sqlite3_file* f, sqlite3_int64 size) {
     return real(f)->pMethods->xTruncate(real(f), size);
 }
 int xSync(sqlite3_file* f, int flags) {
+    const std::lock_guard lock(mutex);
     if (const int rc = disk->next(true); rc != SQLITE_OK) return rc;
     const int rc = real(f)->pMethods->xSync(real(f), flags);
     if (rc == SQLITE_OK) disk->unsynced.erase(*of(f)->name);
@@ -142,11 +149,24 @@ int xShmUnmap(sqlite3_file* f, int remove) {
     return real(f)->pMethods->xShmUnmap(real(f), remove);
 }
 
-const sqlite3_io_methods kMethods = {2,           xClose,       xRead,       xWrite,
-                                     xTruncate,   xSync,        xFileSize,   xLock,
-                                     xUnlock,     xCheckReservedLock,        xFileControl,
-                                     xSectorSize, xDeviceCharacteristics,    xShmMap,
-                                     xShmLock,    xShmBarrier,  xShmUnmap,   nullptr,
+const sqlite3_io_methods kMethods = {2,
+                                     xClose,
+                                     xRead,
+                                     xWrite,
+                                     xTruncate,
+                                     xSync,
+                                     xFileSize,
+                                     xLock,
+                                     xUnlock,
+                                     xCheckReservedLock,
+                                     xFileControl,
+                                     xSectorSize,
+                                     xDeviceCharacteristics,
+                                     xShmMap,
+                                     xShmLock,
+                                     xShmBarrier,
+                                     xShmUnmap,
+                                     nullptr,
                                      nullptr};
 
 int xOpen(sqlite3_vfs*, const char* name, sqlite3_file* f, int flags, int* outFlags) {
@@ -160,6 +180,7 @@ int xOpen(sqlite3_vfs*, const char* name, sqlite3_file* f, int flags, int* outFl
     return rc;
 }
 int xDelete(sqlite3_vfs*, const char* name, int sync) {
+    const std::lock_guard lock(mutex);
     if (disk->dead()) return SQLITE_IOERR_DELETE;
     disk->unsynced.erase(name);
     return disk->real->xDelete(disk->real, name, sync);
@@ -215,7 +236,8 @@ void FaultDisk::powerBack(std::uint64_t seed) {
         }
         // Back to what was synced, newest write first …
         for (auto w = writes.rbegin(); w != writes.rend(); ++w) {
-            bytes.resize(std::max(bytes.size(), static_cast<std::size_t>(w->at) + w->before.size()));
+            bytes.resize(
+                std::max(bytes.size(), static_cast<std::size_t>(w->at) + w->before.size()));
             std::memcpy(bytes.data() + w->at, w->before.data(), w->before.size());
             bytes.resize(static_cast<std::size_t>(w->sizeBefore));
         }

@@ -69,6 +69,10 @@ class Job : public QObject {
         Q_EMIT runningChanged(false);
     }
     bool running() const { return running_; }
+    /// Waits until the worker is done; its result is handed back later, as always.
+    void wait() {
+        if (thread_.joinable()) thread_.join();
+    }
 
   Q_SIGNALS:
     void progressed(double fraction);

@@ -1,8 +1,8 @@
 #include "app/shell/action_finder.h"
 
+#include <QHeaderView>
 #include <QKeyEvent>
 #include <QLineEdit>
-#include <QHeaderView>
 #include <QTreeWidget>
 #include <QVBoxLayout>
 #include <algorithm>

@@ -106,6 +106,12 @@ Expected<std::int64_t> storePending(const std::filesystem::path& path, const Pen
                                     std::stop_token stop) {
     auto book = BenchBook::open(path);
     if (!book) return tl::unexpected<Error>(book.error());
+    const bool newBattery = batteryId == 0;
+    if (newBattery) {
+        const auto added = (*book)->addBattery(battery);
+        if (!added) return tl::unexpected<Error>(added.error());
+        batteryId = *added;
+    }
     NewRecording n;
     n.batteryId = batteryId;
     n.title = log.title.toStdString();
@@ -114,7 +120,9 @@ Expected<std::int64_t> storePending(const std::filesystem::path& path, const Pen
     n.originalBytes = log.bytes;
     n.imported = &*log.imported;
     n.summary = summarise(analyse(*log.imported->recording, battery));
-    return (*book)->addRecording(n, stop);
+    auto stored = (*book)->addRecording(n, stop);
+    if (!stored && newBattery) (void)(*book)->removeBattery(batteryId);  // not half of it
+    return stored;
 }
 
 std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& first,
@@ -128,6 +136,11 @@ std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& firs
             report(row, QString::fromStdString(id.error().text()), false);
             return;
         }
+        if (batteryId == 0)  // the new battery came in with the first log
+            if (auto opened = BenchBook::open(book, false))
+                if (const auto all = (*opened)->recordings())
+                    for (const RecordingEntry& e : *all)
+                        if (e.id == *id) batteryId = e.batteryId;
         last = *id;
         report(row, QObject::tr("%L1 rows").arg(log.imported->rowsRead), true);
     };

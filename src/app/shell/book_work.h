@@ -38,7 +38,8 @@ Expected<std::shared_ptr<PendingLog>> readPendingText(const std::string& text, c
                                                       std::stop_token stop,
                                                       const WorkProgress& progress);
 
-/// Stores a pending log under a battery of the book (0: none) with its summary; returns its id.
+/// Stores a pending log with its summary under a battery of the book; 0: `battery` is added to the
+/// book first. Returns the id of the recording.
 Expected<std::int64_t> storePending(const std::filesystem::path& book, const PendingLog& log,
                                     std::int64_t batteryId, const Battery& battery, double now_s,
                                     std::stop_token stop);

@@ -14,10 +14,11 @@ KeySheet::KeySheet(const std::vector<std::pair<QString, QString>>& actions, QWid
     QString html;
     const auto table = [&](const QString& head,
                            const std::vector<std::pair<QString, QString>>& rows) {
-        html += "<p style=\"font-weight:600;font-size:14px\">" + head.toHtmlEscaped() + "</p><table cellspacing=0 cellpadding=3>";
+        html += "<p style=\"font-weight:600;font-size:14px\">" + head.toHtmlEscaped() +
+                "</p><table cellspacing=0 cellpadding=3>";
         for (const auto& [name, keys] : rows)
-            html += "<tr><td width=150 style=\"font-weight:600\">" + keys.toHtmlEscaped() + "</td><td>" +
-                    name.toHtmlEscaped() + "</td></tr>";
+            html += "<tr><td width=150 style=\"font-weight:600\">" + keys.toHtmlEscaped() +
+                    "</td><td>" + name.toHtmlEscaped() + "</td></tr>";
         html += "</table>";
     };
     table(tr("Everywhere"), actions);

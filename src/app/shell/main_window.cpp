@@ -208,7 +208,7 @@ void MainWindow::addStation(Station* station, const QString& name, const QString
         if (!shown_) return;
         std::vector<StepEdit> edits = shown_->edits;
         edits.insert(edits.end(), added.begin(), added.end());
-        afterChange(book_->setEdits(shown_->id, edits));
+        change([id = shown_->id, edits](BenchBook& b) { return b.setEdits(id, edits); });
     });
     connect(station, &Station::ownCurveChanged, this, &MainWindow::keepOwnCurve);
     connect(station, &Station::resistanceReadingRequested, this, &MainWindow::enterResistance);
@@ -221,8 +221,8 @@ Station* MainWindow::station() const {
 bool MainWindow::busy() const {
     const auto* finish = findChild<FinishStation*>();
     const auto* strength = findChild<StrengthStation*>();
-    return work_.running() || load_.running() || (finish != nullptr && finish->busy()) ||
-           (strength != nullptr && strength->busy());
+    return work_.running() || load_.running() || changer_.running() ||
+           (finish != nullptr && finish->busy()) || (strength != nullptr && strength->busy());
 }
 
 void MainWindow::setStation(int index) {
@@ -393,6 +393,11 @@ void MainWindow::resizeEvent(QResizeEvent* event) {
 void MainWindow::closeEvent(QCloseEvent* event) {
     QSettings().setValue("window/geometry", saveGeometry());
     work_.cancel();
+    // Nothing that was asked for is lost: what waits is still written.
+    changer_.wait();
+    if (!changes_.empty())
+        if (auto book = BenchBook::open(book_->path(), false))
+            for (const PendingChange& c : std::exchange(changes_, {})) (void)c.work(**book);
     QMainWindow::closeEvent(event);
 }
 

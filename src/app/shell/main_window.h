@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QMainWindow>
+#include <deque>
 #include <memory>
 
 #include "app/job/job.h"
@@ -82,7 +83,13 @@ class MainWindow : public QMainWindow {
     void meterCheck();
     void enterResistance();
     void unseenLoad(std::int64_t recordingId);
-    void afterChange(const Expected<void>& done);
+    /// Makes a change to the book in a worker, one after the other in the order they were asked
+    /// for; errors are said, `then` runs after success, and the shown recording is made anew.
+    using BookWork = std::function<Expected<void>(BenchBook&)>;
+    void change(BookWork work, std::function<void()> then = {}, bool reload = true);
+    void nextChange();
+    /// The shown recording may be gone: shows the newest one then.
+    void showAnyRecording();
     void showUndoState();
     void refreshShelf();
     void nextFile();
@@ -131,6 +138,13 @@ class MainWindow : public QMainWindow {
     int current_ = 0;
     QStringList queue_;
     Preferences preferences_;
+    struct PendingChange {
+        BookWork work;
+        std::function<void()> then;
+        bool reload = true;
+    };
+    Job changer_{this};
+    std::deque<PendingChange> changes_;
     Job upkeep_{this};  ///< backups and checks of the book
     QMenu* recent_ = nullptr;
 

@@ -101,17 +101,8 @@ void MainWindow::askBattery(std::shared_ptr<PendingLog> first) {
     connect(card, &QDialog::accepted, this, [this, card, pending] {
         work_.cancel();
         rememberChoices(**pending);
-        std::int64_t id = card->chosenId();
-        Battery battery = id > 0 ? batteryOf(id) : card->battery();
-        if (id == 0) {
-            const auto added = book_->addBattery(battery);
-            if (!added) {
-                say(text(added.error()), true);
-                Q_EMIT importFinished(false);
-                return;
-            }
-            id = *added;
-        }
+        const std::int64_t id = card->chosenId();
+        const Battery battery = id > 0 ? batteryOf(id) : card->battery();
         if (queue_.isEmpty())
             store(*pending, id, battery);
         else

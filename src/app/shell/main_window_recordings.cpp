@@ -19,10 +19,31 @@
 
 namespace nk {
 
-void MainWindow::afterChange(const Expected<void>& done) {
-    if (!done) say(text(done.error()), true);
-    refreshShelf();
-    if (shown_) chooseRecording(shown_->id);
+void MainWindow::change(BookWork work, std::function<void()> then, bool reload) {
+    changes_.push_back({std::move(work), std::move(then), reload});
+    if (!changer_.running()) nextChange();
+}
+
+void MainWindow::nextChange() {
+    if (changes_.empty()) return;
+    PendingChange next = std::move(changes_.front());
+    changes_.pop_front();
+    changer_.start(
+        [path = book_->path(), work = std::move(next.work)](
+            std::stop_token, const Job::ProgressSink&) -> Expected<void> {
+            auto book = BenchBook::open(path, false);
+            if (!book) return tl::unexpected<Error>(book.error());
+            return work(**book);
+        },
+        [this, then = std::move(next.then), reload = next.reload](Expected<void> done) {
+            if (!done)
+                say(text(done.error()), true);
+            else if (then)
+                then();
+            refreshShelf();
+            if (changes_.empty() && reload && shown_) chooseRecording(shown_->id);
+            nextChange();
+        });
 }
 
 void MainWindow::showUndoState() {
@@ -36,50 +57,76 @@ void MainWindow::showUndoState() {
 }
 
 void MainWindow::undo() {
-    const auto done = book_->undo();
-    if (!done)
-        say(text(done.error()), true);
-    else
-        say(done->empty() ? tr("There is nothing to take back.")
-                          : tr("Taken back: %1.").arg(QString::fromStdString(*done)));
-    refreshShelf();
-    if (shown_) chooseRecording(shown_->id);
-    if (!load_.running() && !recordings_.empty()) chooseRecording(recordings_.back().id);
+    auto label = std::make_shared<std::string>();
+    change(
+        [label](BenchBook& b) -> Expected<void> {
+            auto done = b.undo();
+            if (!done) return tl::unexpected<Error>(done.error());
+            *label = *done;
+            return {};
+        },
+        [this, label] {
+            say(label->empty() ? tr("There is nothing to take back.")
+                               : tr("Taken back: %1.").arg(QString::fromStdString(*label)));
+            showAnyRecording();
+        });
 }
 
 void MainWindow::redo() {
-    const auto done = book_->redo();
-    if (!done)
-        say(text(done.error()), true);
-    else
-        say(done->empty() ? tr("There is nothing to make again.")
-                          : tr("Made again: %1.").arg(QString::fromStdString(*done)));
-    refreshShelf();
-    if (shown_) chooseRecording(shown_->id);
+    auto label = std::make_shared<std::string>();
+    change(
+        [label](BenchBook& b) -> Expected<void> {
+            auto done = b.redo();
+            if (!done) return tl::unexpected<Error>(done.error());
+            *label = *done;
+            return {};
+        },
+        [this, label] {
+            say(label->empty() ? tr("There is nothing to make again.")
+                               : tr("Made again: %1.").arg(QString::fromStdString(*label)));
+            showAnyRecording();
+        });
 }
 
-void MainWindow::changeBattery(const std::function<void(Battery&)>& change, bool reload) {
-    if (!shown_ || shown_->batteryId == 0) return;
-    for (const BatteryEntry& e : batteries_) {
-        if (e.id != shown_->batteryId) continue;
-        Battery changed = e.battery;
-        change(changed);
-        const auto done = book_->updateBattery(e.id, e.revision, changed);
-        if (!done) say(text(done.error()), true);
-        refreshShelf();
-        if (reload && shown_) chooseRecording(shown_->id);
-        return;
+void MainWindow::showAnyRecording() {
+    refreshShelf();
+    const auto shownStill = [this](const RecordingEntry& e) {
+        return shown_ && e.id == shown_->id;
+    };
+    if (recordings_.empty()) {
+        shown_.reset();
+    } else if (std::ranges::none_of(recordings_, shownStill)) {
+        shown_.reset();
+        chooseRecording(recordings_.back().id);
     }
+}
+
+void MainWindow::changeBattery(const std::function<void(Battery&)>& edit, bool reload) {
+    if (!shown_ || shown_->batteryId == 0) return;
+    // The newest card is read where it is changed: several changes may wait for each other.
+    change(
+        [id = shown_->batteryId, edit](BenchBook& b) -> Expected<void> {
+            const auto all = b.batteries();
+            if (!all) return tl::unexpected<Error>(all.error());
+            for (const BatteryEntry& e : *all) {
+                if (e.id != id) continue;
+                Battery changed = e.battery;
+                edit(changed);
+                return b.updateBattery(id, e.revision, changed);
+            }
+            return {};
+        },
+        {}, reload);
 }
 
 void MainWindow::keepRules(const std::vector<std::string>& rules) {
     for (const BatteryEntry& e : batteries_)
         if (shown_ && e.id == shown_->batteryId && e.battery.rules == rules) return;
-    changeBattery([&](Battery& b) { b.rules = rules; }, false);
+    changeBattery([rules](Battery& b) { b.rules = rules; }, false);
 }
 
 void MainWindow::keepOwnCurve(const OwnCurve& curve) {
-    changeBattery([&](Battery& b) { b.setOwnCurve(curve); }, true);
+    changeBattery([curve](Battery& b) { b.setOwnCurve(curve); }, true);
 }
 
 void MainWindow::meterCheck() {
@@ -101,12 +148,12 @@ void MainWindow::meterCheck() {
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     const std::int64_t id = shown_->id;
     connect(dialog, &QDialog::accepted, this, [this, dialog, id] {
-        Expected<void> done;
-        for (const Correction& c : dialog->proposals()) {
-            const auto added = book_->addCorrection(id, c);
-            if (!added) done = tl::unexpected<Error>(added.error());
-        }
-        afterChange(done);
+        change([id, proposals = dialog->proposals()](BenchBook& b) -> Expected<void> {
+            for (const Correction& c : proposals)
+                if (const auto added = b.addCorrection(id, c); !added)
+                    return tl::unexpected<Error>(added.error());
+            return {};
+        });
     });
     dialog->open();
 }
@@ -124,9 +171,11 @@ void MainWindow::enterResistance() {
         SpotReading s = dialog->reading();
         s.batteryId = battery;
         s.atEpoch_s = static_cast<double>(QDateTime::currentMSecsSinceEpoch()) / 1000;
-        const auto added = book_->addSpotReading(s);
-        afterChange(added ? Expected<void>()
-                          : Expected<void>(tl::unexpected<Error>(added.error())));
+        change([s](BenchBook& b) -> Expected<void> {
+            const auto added = b.addSpotReading(s);
+            if (!added) return tl::unexpected<Error>(added.error());
+            return {};
+        });
     });
     dialog->open();
 }
@@ -165,9 +214,11 @@ void MainWindow::unseenLoad(std::int64_t recordingId) {
                 else
                     c = {0, Correction::Kind::UnseenResistance, *size, 0, 0, kNaN, ""};
                 c.name = "a load beside the logger, " + value.trimmed().toStdString();
-                const auto added = book_->addCorrection(recordingId, c);
-                afterChange(added ? Expected<void>()
-                                  : Expected<void>(tl::unexpected<Error>(added.error())));
+                change([recordingId, c](BenchBook& b) -> Expected<void> {
+                    const auto added = b.addCorrection(recordingId, c);
+                    if (!added) return tl::unexpected<Error>(added.error());
+                    return {};
+                });
             });
     dialog->open();
 }
@@ -176,7 +227,8 @@ void MainWindow::takeAction(int index) {
     const auto& cards = findings_->cards();
     if (index < 0 || index >= static_cast<int>(cards.size())) return;
     const Card& card = cards[static_cast<std::size_t>(index)];
-    if (card.code == "correction") afterChange(book_->removeCorrection(card.actionId));
+    if (card.code == "correction")
+        change([id = card.actionId](BenchBook& b) { return b.removeCorrection(id); });
 }
 
 void MainWindow::editBattery(std::int64_t id) {
@@ -191,7 +243,9 @@ void MainWindow::editBattery(std::int64_t id) {
     card->setAttribute(Qt::WA_DeleteOnClose);
     const std::int64_t revision = entry->revision;
     connect(card, &QDialog::accepted, this, [this, card, id, revision] {
-        afterChange(book_->updateBattery(id, revision, card->battery()));
+        change([id, revision, battery = card->battery()](BenchBook& b) {
+            return b.updateBattery(id, revision, battery);
+        });
     });
     card->open();
 }
@@ -210,7 +264,9 @@ void MainWindow::recordingMenu(std::int64_t id, const QPoint& at) {
         dialog->setTextValue(title);
         connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
             if (name.trimmed().isEmpty()) return;
-            afterChange(book_->renameRecording(id, name.trimmed().toStdString()));
+            change([id, title = name.trimmed().toStdString()](BenchBook& b) {
+                return b.renameRecording(id, title);
+            });
         });
         dialog->open();
     });
@@ -235,13 +291,11 @@ void MainWindow::recordingMenu(std::int64_t id, const QPoint& at) {
     if (shown_ && shown_->id == id)
         menu->addAction(tr("Meter check…"), this, [this] { meterCheck(); });
     menu->addAction(tr("Take off the shelf"), this, [this, id] {
-        if (const auto done = book_->removeRecording(id); !done)
-            say(text(done.error()), true);
-        else
-            say(tr("The recording is off the shelf. Undo (Ctrl+Z) brings it back."));
-        if (shown_ && shown_->id == id) shown_.reset();
-        refreshShelf();
-        if (!shown_ && !recordings_.empty()) chooseRecording(recordings_.back().id);
+        change([id](BenchBook& b) { return b.removeRecording(id); },
+               [this] {
+                   say(tr("The recording is off the shelf. Undo (Ctrl+Z) brings it back."));
+                   showAnyRecording();
+               });
     });
     menu->popup(at);
 }

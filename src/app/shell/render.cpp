@@ -119,7 +119,8 @@ int renderViews(QApplication& app, const QString& folder) {
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
         const auto dialog = [&](const char* action, const QString& name) {
             for (QAction* a : window.actions())
-                if (a->text() == QCoreApplication::translate("nk::MainWindow", action)) a->trigger();
+                if (a->text() == QCoreApplication::translate("nk::MainWindow", action))
+                    a->trigger();
             settle(window);
             for (QDialog* d : window.findChildren<QDialog*>()) {
                 if (!d->isVisible()) continue;
