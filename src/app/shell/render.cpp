@@ -17,6 +17,7 @@
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
 #include "app/plot/lanes_plot.h"
+#include "app/preferences/preferences_dialog.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/help_page.h"
 #include "app/shell/main_window.h"
@@ -157,6 +158,12 @@ int renderViews(QApplication& app, const QString& folder) {
         window.findChild<QPushButton*>("picture-1")->click();
         shot("strength-1");
     }
+    {
+        PreferencesDialog card(window.preferences());
+        card.show();
+        settle(window);
+        if (card.grab().save(folder + "/preferences.png")) ++written;
+    }
     choose("mount-pack-b-weak-cell.csv");
     window.findChild<QPushButton*>("picture-4")->click();
     window.setTheme(ThemeChoice::NightBench);
@@ -193,6 +200,19 @@ int renderViews(QApplication& app, const QString& folder) {
             if (card->grab().save(folder + "/preview.png")) ++written;
             card->reject();
         }
+    }
+    // The same book in German.
+    QSettings().setValue("language", "de");
+    QSettings().setValue("decimalSign", static_cast<int>(DecimalSign::Comma));
+    if (auto again = BenchBook::open(window.book().path())) {
+        MainWindow german(std::move(*again), dialogs);
+        german.resize(1280, 800);
+        german.show();
+        const auto list = german.book().recordings();
+        for (const RecordingEntry& e : list.value_or(std::vector<RecordingEntry>()))
+            if (e.fileName == "dew-heater-full-cycle.csv") german.chooseRecording(e.id);
+        settle(german);
+        if (german.grab().save(folder + "/curve-german.png")) ++written;
     }
     QTextStream(stdout) << written << " pictures in " << folder << Qt::endl;
     return written > 0 ? 0 : 1;

@@ -167,8 +167,8 @@ QProgressBar { background: @panel; border: 1px solid @line; border-radius: 4px; 
 QProgressBar::chunk { background: @accent; border-radius: 3px; }
 QTableWidget, QTableView { background: @card; alternate-background-color: @panel; gridline-color: @line; border: 1px solid @line; border-radius: 5px; }
 QTreeWidget { background: @card; border: 1px solid @line; border-radius: 5px; }
-QTreeWidget::item { padding: 4px 6px; }
-QTreeWidget::item:selected { background: @selection; color: @text; }
+QTreeView::item { padding: 4px 6px; height: 20px; }
+QTreeView::item:selected { background: @selection; color: @text; }
 QTextBrowser { background: @card; border: 1px solid @line; border-radius: 5px; padding: 6px; }
 QHeaderView::section { background: @panel; color: @muted; border: none; border-bottom: 1px solid @line; padding: 4px 6px; }
 QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }
