@@ -6,6 +6,8 @@
 #include <QLabel>
 #include <QMenu>
 #include <QMessageBox>
+#include <QNativeGestureEvent>
+#include <QPointingDevice>
 #include <QTableWidget>
 #include <QTextBrowser>
 #include <QTreeWidget>
@@ -325,6 +327,53 @@ TEST_F(Everyday, DataAreHandedOutInEveryForm) {
     EXPECT_TRUE(said().contains("could not be written")) << said().toStdString();
     action("Copy the steps as a table")->trigger();
     EXPECT_TRUE(QApplication::clipboard()->text().startsWith("Step\tFrom"));
+}
+
+TEST_F(Everyday, TablesAreCopiedAndKeepTheirWidths) {
+    importCycle();
+    window_->setStation(2);
+    settle();
+    auto* table = part<QTableWidget>("resistances");
+    ASSERT_GT(table->rowCount(), 1);
+    window_->activateWindow();
+    ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+    table->setFocus();
+    QTest::keyClick(table, Qt::Key_C, Qt::ControlModifier);
+    const QString text = QApplication::clipboard()->text();
+    EXPECT_TRUE(text.startsWith("School\tResistance\t")) << text.toStdString();
+    EXPECT_EQ(text.count('\n'), table->rowCount() + 1);
+    table->setColumnWidth(0, 171);
+    openWindow();
+    window_->setStation(2);
+    settle();
+    EXPECT_EQ(part<QTableWidget>("resistances")->columnWidth(0), 171);
+}
+
+TEST_F(Everyday, TheWindowComesBackAsItWasLeft) {
+    importCycle();
+    auto* plot = part<LanesPlot>("lanes");
+    plot->showRange(1000, 3000);
+    window_->close();
+    openWindow();
+    settle();
+    plot = part<LanesPlot>("lanes");
+    EXPECT_NEAR(plot->rangeLow(), 1000, 1);
+    EXPECT_NEAR(plot->rangeHigh(), 3000, 1);
+}
+
+TEST_F(Everyday, TwoFingersZoomWhereTheyAre) {
+    importCycle();
+    auto* plot = part<LanesPlot>("lanes");
+    const auto [left, right] = plot->laneEdges();
+    const double whole = plot->rangeHigh() - plot->rangeLow();
+    const QPointF at(left + 0.25 * (right - left), 150);
+    const double under = plot->rangeLow() + 0.25 * whole;
+    QNativeGestureEvent spread(Qt::ZoomNativeGesture, QPointingDevice::primaryPointingDevice(), 2,
+                               at, at, plot->mapToGlobal(at), 1.0, QPointF());
+    QApplication::sendEvent(plot, &spread);
+    EXPECT_NEAR(plot->rangeHigh() - plot->rangeLow(), whole / 2, 0.01 * whole);
+    EXPECT_NEAR(plot->rangeLow() + 0.25 * (plot->rangeHigh() - plot->rangeLow()), under,
+                0.01 * whole);
 }
 
 TEST_F(Everyday, EveryControlHasANameForTheScreenReader) {

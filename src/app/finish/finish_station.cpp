@@ -13,6 +13,7 @@
 
 #include "app/finish/flag_strip.h"
 #include "app/plot/lanes_plot.h"
+#include "app/shell/table_habits.h"
 #include "app/theme/theme.h"
 #include "quantity/format.h"
 
@@ -128,6 +129,7 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     table_->setColumnWidth(kCharge, 72);
     table_->setColumnWidth(kTemperature, 58);
     table_->setColumnWidth(kAgainst, 204);
+    giveHabits(table_, "rules");
     box->addWidget(table_);
     problem_ = line(body_, "ruleProblem", "muted");
     box->addWidget(problem_);

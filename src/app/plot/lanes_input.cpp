@@ -1,4 +1,6 @@
 // Mouse and keyboard on the lanes.
+#include <QGestureEvent>
+#include <QNativeGestureEvent>
 #include <algorithm>
 
 #include "app/plot/lanes_plot.h"
@@ -13,6 +15,33 @@ void LanesPlot::mouseMoveEvent(QMouseEvent* event) {
     cursor_ = axis_->timeAt(std::clamp(x, shown().lower, shown().upper));
     placeOverlays();
     Q_EMIT pointerAt(*cursor_);
+}
+
+void LanesPlot::zoomAt(double x_px, double factor) {
+    if (lanes_.empty() || factor <= 0) return;
+    const QCPRange range = shown();
+    const double at = std::clamp(lanes_.front().rect->axis(QCPAxis::atBottom)->pixelToCoord(x_px),
+                                 range.lower, range.upper);
+    showPlaces(at - (at - range.lower) / factor, at + (range.upper - at) / factor);
+}
+
+bool LanesPlot::event(QEvent* event) {
+    // Two fingers on a touch pad, or on a screen.
+    if (event->type() == QEvent::NativeGesture) {
+        const auto* gesture = static_cast<QNativeGestureEvent*>(event);
+        if (gesture->gestureType() == Qt::ZoomNativeGesture) {
+            zoomAt(gesture->position().x(), 1 + gesture->value());
+            return true;
+        }
+    }
+    if (event->type() == QEvent::Gesture) {
+        auto* gestures = static_cast<QGestureEvent*>(event);
+        if (auto* pinch = static_cast<QPinchGesture*>(gestures->gesture(Qt::PinchGesture))) {
+            zoomAt(mapFromGlobal(pinch->centerPoint()).x(), pinch->scaleFactor());
+            return true;
+        }
+    }
+    return QCustomPlot::event(event);
 }
 
 void LanesPlot::leaveEvent(QEvent* event) {

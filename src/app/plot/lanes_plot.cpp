@@ -15,6 +15,7 @@ LanesPlot::LanesPlot(QWidget* parent) : QCustomPlot(parent) {
     setFocusPolicy(Qt::StrongFocus);
     setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
     setNoAntialiasingOnDrag(true);
+    grabGesture(Qt::PinchGesture);
     plotLayout()->clear();
     plotLayout()->setRowSpacing(2);
     addLayer(kShade, layer("grid"), QCustomPlot::limBelow);

@@ -64,6 +64,7 @@ class LanesPlot : public QCustomPlot {
     void pinRequested(int which, double time_s);
 
   protected:
+    bool event(QEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void leaveEvent(QEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
@@ -91,6 +92,8 @@ class LanesPlot : public QCustomPlot {
 
     void buildLane(int kind, const QString& title, std::vector<std::span<const double>> columns,
                    int stretch);
+    /// Zooms so that what stands at this pixel stays there.
+    void zoomAt(double x_px, double factor);
     QCPRange shown() const;  ///< places along the axis
     void showPlaces(double from, double to);
     /// Ticks and words of the axes across, after `across_` changed.

@@ -179,7 +179,17 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     bar_->setCurrent(current_);
     const auto last = settings.value("window/recording").toLongLong();
     for (const RecordingEntry& e : recordings_)
-        if (e.id == last) chooseRecording(last);
+        if (e.id == last) {
+            chooseRecording(last);
+            // As it was left: the part that was shown.
+            connect(
+                this, &MainWindow::recordingShown, this,
+                [this, from = settings.value("window/from_s").toDouble(),
+                 to = settings.value("window/to_s").toDouble()] {
+                    if (to > from) curve_->plot()->showRange(from, to);
+                },
+                Qt::SingleShotConnection);
+        }
     if (!shown_ && !load_.running() && !recordings_.empty()) chooseRecording(recordings_.back().id);
 }
 
@@ -391,7 +401,11 @@ void MainWindow::resizeEvent(QResizeEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    QSettings().setValue("window/geometry", saveGeometry());
+    QSettings settings;
+    settings.setValue("window/geometry", saveGeometry());
+    settings.setValue("window/shelf", !shelf_->isHidden());
+    settings.setValue("window/from_s", curve_->plot()->rangeLow());
+    settings.setValue("window/to_s", curve_->plot()->rangeHigh());
     work_.cancel();
     // Nothing that was asked for is lost: what waits is still written.
     changer_.wait();

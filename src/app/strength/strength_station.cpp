@@ -8,6 +8,8 @@
 #include <QTableWidget>
 #include <QVBoxLayout>
 
+#include "app/shell/table_habits.h"
+
 namespace nk {
 
 namespace {
@@ -80,6 +82,7 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
     rating_->setColumnWidth(0, 118);
     rating_->setColumnWidth(1, 118);
     rating_->setColumnWidth(2, 60);
+    giveHabits(rating_, "rating");
     box->addWidget(rating_);
 
     auto* row = new QHBoxLayout;
@@ -138,6 +141,7 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
     resistances_->setColumnWidth(1, 126);
     resistances_->setColumnWidth(2, 74);
     resistances_->setColumnWidth(4, 120);
+    giveHabits(resistances_, "resistances");
     box->addWidget(resistances_);
     connect(pictures_, &QButtonGroup::idClicked, this, [this](int id) {
         plot_->show(static_cast<StrengthPlot::Picture>(id));
