@@ -49,7 +49,7 @@ void checkWhichResistance(const AnalysisInput& in, std::vector<Finding>& out) {
     f.advice = phrase(
         "A 1 kHz meter reads less, a longer delay reads more; they are different things. To follow "
         "ageing, always take the same delay, charge and temperature.{}",
-        standard.empty() ? std::string(" For ") + name +
+        standard.empty() ? phrase(" For ") + name +
                                (nickel ? phrase(" log its two levels, 10 s and 3 s.")
                                        : phrase(" log 10 s at 0.2C, then 1 s at 1C."))
                          : "");

@@ -212,9 +212,9 @@ void CurveStation::describeStep(int index) {
     QString text = QString::fromStdString(kindWords(s)) + " · " +
                    QString::fromStdString(durationText(s.end_s - s.start_s));
     if (s.isActive()) {
-        text += QString::fromStdString(" · " + shortValue(s.meanCurrent_A, "A") + " mean · " +
-                                       shortValue(s.sum.charge_Ah, "Ah") + " · " +
-                                       fixed(s.startVoltage_V, 2) + " to " +
+        text += QString::fromStdString(" · " + shortValue(s.meanCurrent_A, "A") +
+                                       phrase(" mean · ") + shortValue(s.sum.charge_Ah, "Ah") +
+                                       " · " + fixed(s.startVoltage_V, 2) + " to " +
                                        fixed(s.endVoltage_V, 2) + "\u2009V");
         text += " · " + tr("ended: ") + QString::fromStdString(endingWords(s.endedBy));
     }
@@ -236,12 +236,12 @@ QString CurveStation::pinsText() const {
     const bool warm = r.hasTemperature();
     const double dT = warm ? r.temperature_C()[b] - r.temperature_C()[a] : 0;
     const double dq = shown_->charge_Ah[b] - shown_->charge_Ah[a];
-    std::string text = "A to B  " + durationText(std::abs(dt)) + "  ΔV " + fixed(dv, 3) +
+    std::string text = phrase("A to B  ") + durationText(std::abs(dt)) + "  ΔV " + fixed(dv, 3) +
                        "\u2009V  ΔI " + fixed(di, 3) + "\u2009A  " + shortValue(dq, "Ah");
     if (std::abs(di) > 4 * r.currentQuality().sigma() && std::abs(di) > 0.01)
         text += "  ΔV/ΔI " + shortValue(dv / di, "ohm");
     else if (dt != 0)
-        text += "  slope " + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
+        text += phrase("  slope ") + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
     if (warm) text += "  ΔT " + fixed(dT, 1) + "\u2009K";
     return QString::fromStdString(text);
 }
@@ -261,9 +261,9 @@ void CurveStation::updateRuler(std::optional<double> time_s) {
     const bool rest = std::abs(i) <= shown_->analysis.steps.restThreshold_A;
     std::string text = clockText(r.time_s()[k], r.usualInterval_s() < 1) + "   " +
                        fixed(r.voltage_V()[k], 3) + "\u2009V   " + fixed(i, 3) + "\u2009A " +
-                       (rest    ? "rest"
-                        : i > 0 ? "charge"
-                                : "discharge");
+                       (rest    ? phrase("rest")
+                        : i > 0 ? phrase("charge")
+                                : phrase("discharge"));
     if (r.hasTemperature()) text += "   " + shortValue(r.temperature_C()[k], "C");
     text += "   " + fixed(shown_->charge_Ah[k], 3) + "\u2009Ah   " +
             fixed(shown_->energy_Wh[k], 2) + "\u2009Wh";

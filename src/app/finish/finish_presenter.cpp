@@ -159,12 +159,15 @@ FinishView FinishPresenter::view(int charge, const Ranking& ranking) const {
                          QString("\u2009Ah");
             if (r.extrapolated) row.words += QObject::tr(", by the fit");
             if (std::isfinite(ranking.full.time_s) && std::isfinite(r.beyond_Ah) &&
-                row.against != "at full") {
+                row.against != qs(phrase("at full"))) {
                 // Short, with signs: the heading says against what.
                 const double late = r.result.time_s - ranking.full.time_s;
-                row.against = QString(late > 0 ? "+" : "−") + qs(durationText(std::abs(late))) +
-                              " · " + QString(r.beyond_Ah > 0 ? "+" : "−") +
-                              qs(shortValue(std::abs(r.beyond_Ah), "Ah"));
+                const QString moved = QString(r.beyond_Ah > 0 ? "+" : "−") +
+                                      qs(shortValue(std::abs(r.beyond_Ah), "Ah"));
+                row.against = std::abs(late) < 0.5
+                                  ? moved
+                                  : QString(late > 0 ? "+" : "−") +
+                                        qs(durationText(std::abs(late))) + " · " + moved;
             }
             if (std::isfinite(r.result.temperature_C))
                 row.temperature = qs(shortValue(r.result.temperature_C, "C"));

@@ -136,6 +136,10 @@ void LanesPlot::refill() {
         y->setRange(yLow - pad, yHigh + pad);
         // As many decimals as the steps of the axis need, the same on every label. The ticker takes
         // steps of 1, 2, 2.5 or 5 times a power of ten; 2.5 needs one digit more.
+        // A label needs its room.
+        const int most = lane.kind == 0 ? 6 : 3;
+        if (lane.rect->height() > 0)
+            y->ticker()->setTickCount(std::clamp(lane.rect->height() / 22, 2, most));
         const double scale = lane.kind == 2 && currentStyle().fahrenheit ? 1.8 : 1;
         const double exact =
             scale * (yHigh - yLow + 2 * pad) / std::max(1, y->ticker()->tickCount());

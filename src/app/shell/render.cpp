@@ -174,6 +174,17 @@ int renderViews(QApplication& app, const QString& folder) {
     window.resize(1024, 700);
     choose("flash-pack-pulses.csv");
     shot("curve-small");
+    if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        window.setStation(1);
+        choose("dew-heater-never-stops.csv");
+        shot("finish-small");
+        window.setTheme(ThemeChoice::NightBench);
+        window.setStation(2);
+        choose("dew-heater-cold-night.csv");
+        shot("strength-small-night");
+        window.setTheme(ThemeChoice::Paper);
+        window.setStation(0);
+    }
     window.resize(usual);
     // A log with German words and a decimal comma: the preview of how it was read.
     QFile log(temporary.filePath("garden-battery.csv"));

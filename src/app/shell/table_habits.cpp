@@ -14,7 +14,8 @@ namespace nk {
 
 QString tableText(const QTableWidget& table) {
     std::set<int> rows;
-    for (const QModelIndex& index : table.selectionModel()->selectedRows()) rows.insert(index.row());
+    for (const QModelIndex& index : table.selectionModel()->selectedRows())
+        rows.insert(index.row());
     std::vector<std::string> cells;
     for (int c = 0; c < table.columnCount(); ++c) {
         const QTableWidgetItem* head = table.horizontalHeaderItem(c);
