@@ -1,0 +1,174 @@
+// The shelf and the menu of a recording, by mouse and keyboard.
+#include <QInputDialog>
+#include <QLabel>
+#include <QMenu>
+
+#include "app/shelf/shelf.h"
+#include "tests/gui/window.h"
+
+namespace nk {
+namespace {
+
+class OnTheShelf : public test::Window {
+  protected:
+    void SetUp() override {
+        Window::SetUp();
+        importCycle();
+        id = window_->shown()->id;
+    }
+    QPushButton* row(std::int64_t recording) const {
+        QTest::qWait(30);  // rows that were made just now are shown by the event loop
+        QPushButton* found = nullptr;
+        for (QPushButton* b : window_->findChildren<QPushButton*>(
+                 QString("recording-%1").arg(recording)))
+            if (b->isVisible()) found = b;
+        return found;
+    }
+    /// Opens the menu of the recording and triggers the entry that begins with `words`.
+    void choose(const QString& words) {
+        QPushButton* at = row(id);
+        ASSERT_NE(at, nullptr);
+        Q_EMIT at->customContextMenuRequested(QPoint(5, 5));
+        QMenu* menu = nullptr;
+        ASSERT_TRUE(QTest::qWaitFor([&] {
+            for (QMenu* m : window_->findChildren<QMenu*>())
+                if (m->isVisible()) menu = m;
+            return menu != nullptr;
+        }));
+        QAction* chosen = nullptr;
+        for (QAction* action : menu->actions())
+            if (action->text().startsWith(words)) chosen = action;
+        ASSERT_NE(chosen, nullptr) << words.toStdString();
+        menu->close();
+        chosen->trigger();
+    }
+    /// Types into the dialog that asks for a text and accepts it.
+    void answer(const QString& text) {
+        QInputDialog* dialog = nullptr;
+        ASSERT_TRUE(QTest::qWaitFor([&] {
+            for (QInputDialog* d : window_->findChildren<QInputDialog*>())
+                if (d->isVisible()) dialog = d;
+            return dialog != nullptr;
+        }));
+        dialog->setTextValue(text);
+        dialog->accept();
+        settle();
+    }
+    QString said() const { return part<QLabel>("inlineText")->text(); }
+    double charge() const {
+        return window_->shown()->charge_Ah.back();
+    }
+    std::int64_t id = 0;
+};
+
+TEST_F(OnTheShelf, ARecordingIsRenamed) {
+    choose("Rename");
+    answer("  Night with frost  ");
+    EXPECT_EQ(window_->book().recordings()->front().title, "Night with frost");
+    EXPECT_TRUE(part<QLabel>("recordingTitle")->text().contains("Night with frost"));
+    choose("Rename");
+    answer("   ");
+    EXPECT_EQ(window_->book().recordings()->front().title, "Night with frost")
+        << "a name of spaces is none";
+    window_->undo();
+    settle();
+    EXPECT_EQ(window_->book().recordings()->front().title, "night-14");
+    EXPECT_TRUE(said().contains("Night with frost")) << said().toStdString();
+}
+
+TEST_F(OnTheShelf, TheOriginalFileComesBackByteForByte) {
+    dialogs_.save = path("again.csv");
+    choose("Save the original");
+    QFile was(path("night-14.csv")), is(path("again.csv"));
+    ASSERT_TRUE(was.open(QIODevice::ReadOnly));
+    ASSERT_TRUE(is.open(QIODevice::ReadOnly));
+    EXPECT_EQ(was.readAll(), is.readAll());
+    dialogs_.save = path("no folder/again.csv");
+    choose("Save the original");
+    EXPECT_TRUE(said().contains("could not be written")) << said().toStdString();
+}
+
+TEST_F(OnTheShelf, ALoadBesideTheLoggerCountsOrIsRefusedWithWhatIsAccepted) {
+    const double before = charge();
+    choose("A load the logger did not see");
+    answer("a lamp");
+    EXPECT_TRUE(said().contains("0.35 A")) << said().toStdString();
+    EXPECT_TRUE(window_->book().corrections(id)->empty());
+    choose("A load the logger did not see");
+    answer("-5 W");
+    EXPECT_TRUE(window_->book().corrections(id)->empty()) << "a load draws, it does not give";
+    const double hours = window_->shown()->recording->duration_s() / 3600;
+    for (const char* load : {"0,1 A", "1 W", "100 ohm"}) {
+        choose("A load the logger did not see");
+        answer(load);
+        ASSERT_EQ(window_->book().corrections(id)->size(), 1u) << load;
+        // 0.1 A, or about 0.1 A at 9 to 12.6 V, for the whole recording.
+        EXPECT_NEAR(before - charge(), 0.1 * hours, 0.03 * hours) << load;
+        window_->undo();
+        settle();
+        EXPECT_NEAR(charge(), before, 1e-9) << "taken away, the old numbers are back";
+    }
+}
+
+TEST_F(OnTheShelf, WhatIsTakenOffComesBackWithUndo) {
+    choose("Take off the shelf");
+    settle();
+    EXPECT_TRUE(window_->book().recordings()->empty());
+    EXPECT_TRUE(part<QWidget>("startScreen")->isVisible());
+    window_->undo();
+    settle();
+    ASSERT_EQ(window_->book().recordings()->size(), 1u);
+    ASSERT_TRUE(window_->shown());
+    EXPECT_TRUE(part<QWidget>("curveStation")->isVisible());
+    window_->redo();
+    settle();
+    EXPECT_TRUE(window_->book().recordings()->empty());
+}
+
+TEST_F(OnTheShelf, SearchFindsBatteriesAndLogs) {
+    auto* search = part<QLineEdit>("search");
+    QTest::keyClicks(search, "NIGHT");
+    EXPECT_NE(row(id), nullptr) << "case does not matter";
+    search->clear();
+    QTest::keyClicks(search, "heater");
+    EXPECT_NE(row(id), nullptr) << "the battery's name shows its logs";
+    QTest::keyClicks(search, "xyz");
+    EXPECT_EQ(row(id), nullptr);
+    search->clear();
+    EXPECT_NE(row(id), nullptr);
+}
+
+TEST_F(OnTheShelf, AnotherWindowsChangeIsSeen) {
+    auto other = BenchBook::open(window_->book().path());
+    ASSERT_TRUE(other);
+    ASSERT_TRUE((*other)->renameRecording(id, "from the other window"));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return row(id) != nullptr && row(id)->accessibleName().contains("other window"); },
+        8000));
+}
+
+TEST_F(OnTheShelf, NonsenseInTheSettingsCountsAsNotSet) {
+    window_.reset();
+    QSettings settings;
+    settings.setValue("decimalSign", 99);
+    settings.setValue("chargeUnit", "many");
+    settings.setValue("look", -3);
+    settings.setValue("accuracy/voltage", "wide");
+    settings.setValue("accuracy/current", -1);
+    settings.setValue("window/station", 77);
+    settings.setValue("window/recording", "abc");
+    settings.setValue("window/geometry", QByteArray("not a geometry"));
+    settings.setValue("columns/rules", QVariantList{1, 2});
+    settings.setValue("language", "xx");
+    openWindow();
+    settle();
+    EXPECT_EQ(window_->preferences().decimal, DecimalSign::ByLocale);
+    EXPECT_EQ(window_->preferences().charge, ChargeUnit::BySize);
+    EXPECT_EQ(window_->preferences().accuracy.voltageGain, InstrumentAccuracy().voltageGain);
+    EXPECT_EQ(window_->preferences().accuracy.currentGain, InstrumentAccuracy().currentGain);
+    EXPECT_EQ(window_->preferences().spoken(), "en");
+    EXPECT_TRUE(window_->shown());
+}
+
+}  // namespace
+}  // namespace nk
