@@ -87,7 +87,7 @@ struct VerifyReport {
 
 class BenchBook {
   public:
-    static constexpr int kSchemaVersion = 2;
+    static constexpr int kSchemaVersion = 3;
 
     /// Opens a book, creating it when `create`. Errors: no bench book, newer than this program,
     /// damaged, no permission.

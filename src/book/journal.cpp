@@ -104,6 +104,37 @@ std::optional<std::string> run(SQLite::Database& db, bool undo) {
 
 }  // namespace
 
+namespace {
+
+/// A recording comes and goes by its mark; its samples stay. It lets its battery go, so that the
+/// battery that came in with it can be taken back too.
+void createRecordingTrigger(SQLite::Database& db) {
+    db.exec(trigger("journal_recording_insert", "INSERT ON recording",
+                    "'UPDATE recording SET removed=1, battery_id=NULL WHERE id=' || new.id",
+                    "'UPDATE recording SET removed=0, battery_id=' || quote(new.battery_id) || ' "
+                    "WHERE id=' || new.id"));
+}
+
+}  // namespace
+
+void mendRecordingJournal(SQLite::Database& db) {
+    db.exec("DROP TRIGGER journal_recording_insert");
+    createRecordingTrigger(db);
+    // What is in the journal already: the battery is the one the recording has now.
+    db.exec(R"sql(
+UPDATE change_part SET redo = replace(redo, 'SET removed=0 WHERE', 'SET removed=0, battery_id=' ||
+  coalesce((SELECT quote(r.battery_id) FROM recording r
+            WHERE redo = 'UPDATE recording SET removed=0 WHERE id=' || r.id), 'NULL') || ' WHERE')
+  WHERE redo LIKE 'UPDATE recording SET removed=0 WHERE id=%';
+UPDATE change_part SET undo = replace(undo, 'SET removed=1 WHERE', 'SET removed=1, battery_id=NULL WHERE')
+  WHERE undo LIKE 'UPDATE recording SET removed=1 WHERE id=%';
+UPDATE recording SET battery_id=NULL WHERE removed=1 AND id IN (
+  SELECT r.id FROM recording r JOIN change_part p
+    ON p.undo = 'UPDATE recording SET removed=1, battery_id=NULL WHERE id=' || r.id
+    JOIN change c ON c.id = p.change_id WHERE c.undone=1);
+)sql");
+}
+
 void createJournal(SQLite::Database& db) {
     db.exec(R"sql(
 CREATE TABLE change (
@@ -131,10 +162,7 @@ INSERT INTO journal_state VALUES (0);
         db.exec(trigger(name + "_update", fmt::format("UPDATE ON {}", t.table),
                         updateText(t, "old"), updateText(t, "new")));
     }
-    // A recording comes and goes by its mark; its samples stay.
-    db.exec(trigger("journal_recording_insert", "INSERT ON recording",
-                    "'UPDATE recording SET removed=1 WHERE id=' || new.id",
-                    "'UPDATE recording SET removed=0 WHERE id=' || new.id"));
+    createRecordingTrigger(db);
     const Journaled recording{"recording", {"id"}, {"battery_id", "title", "removed"}};
     db.exec(trigger("journal_recording_update", "UPDATE OF battery_id, title, removed ON recording",
                     updateText(recording, "old"), updateText(recording, "new")));

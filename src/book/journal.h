@@ -18,6 +18,9 @@ inline constexpr int kJournalDepth = 300;
 /// Creates the journal's tables and triggers. Needs the tables of schema 2.
 void createJournal(SQLite::Database& db);
 
+/// Journals of schema 2 could not take back a battery after its only recording had been taken back.
+void mendRecordingJournal(SQLite::Database& db);
+
 /// Opens a change inside the caller's transaction; what happens until endChange is one step for
 /// undo. Forgets changes that were undone before (they can no longer be made again).
 void beginChange(SQLite::Database& db, const std::string& label);

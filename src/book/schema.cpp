@@ -98,6 +98,8 @@ void migrate(SQLite::Database& db, int fromVersion) {
     if (fromVersion < 2) {
         db.exec(kVersion2);
         createJournal(db);
+    } else if (fromVersion < 3) {
+        mendRecordingJournal(db);
     }
     db.exec(fmt::format("PRAGMA application_id = {}", kBookApplicationId));
     db.exec(fmt::format("PRAGMA user_version = {}", BenchBook::kSchemaVersion));

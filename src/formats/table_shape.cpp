@@ -95,8 +95,11 @@ TableShape findShape(const std::vector<std::string_view>& lines, const ReadOptio
                 if (cells.size() < 2 || cells.size() > kMostColumns) continue;
                 const std::size_t numeric = countNumeric(cells, decimal);
                 if (numeric < 2) continue;
+                // Empty cells speak neither for nor against a delimiter.
+                const auto filled = std::ranges::count_if(
+                    cells, [](std::string_view cell) { return !trimCell(cell).empty(); });
                 rows.emplace_back(cells.size(),
-                                  static_cast<double>(numeric) / static_cast<double>(cells.size()));
+                                  static_cast<double>(numeric) / static_cast<double>(filled));
             }
             if (rows.empty()) continue;
             std::map<std::size_t, std::size_t> counts;

@@ -418,6 +418,33 @@ TEST_F(Book, OlderBooksAreMigrated) {
     EXPECT_EQ(book->recordings()->front().title, "before the new year");
 }
 
+TEST_F(Book, OlderJournalsAreMended) {
+    {
+        SQLite::Database db(path_.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+        std::ifstream file(std::string(NK_SOURCE_DIR) + "/tests/book/schema-2.sql");
+        const std::string sql{std::istreambuf_iterator<char>(file), {}};
+        ASSERT_FALSE(sql.empty());
+        db.exec(sql);
+    }
+    auto book = open();
+    ASSERT_TRUE(book);
+    ASSERT_EQ(book->recordings()->size(), 1u);
+    EXPECT_EQ((*book->load(1))->size(), 3u);
+    // Both changes of the older version are taken back and made again, the battery with its log.
+    for (int round = 0; round < 2; ++round) {
+        ASSERT_TRUE(book->undo()) << book->undo().error().text();
+        EXPECT_TRUE(book->recordings()->empty());
+        const auto battery = book->undo();
+        ASSERT_TRUE(battery) << battery.error().text();
+        EXPECT_TRUE(book->batteries()->empty());
+        ASSERT_TRUE(book->redo());
+        ASSERT_TRUE(book->redo());
+        ASSERT_EQ(book->recordings()->size(), 1u);
+        EXPECT_EQ(book->recordings()->front().batteryId, 1);
+    }
+    EXPECT_TRUE(book->verify()->faults.empty());
+}
+
 // kill -9 in the middle of imports, many times: every acknowledged recording is there and whole.
 TEST_F(Book, KilledInTheMiddleOfImportsLosesNothingAcknowledged) {
     open().reset();

@@ -9,6 +9,7 @@
 
 #include "book/backups.h"
 #include "book/bench_book.h"
+#include "tests/support/book_state.h"
 #include "tests/support/fault_disk.h"
 #include "tests/support/folder.h"
 #include "tests/support/sim.h"
@@ -17,19 +18,10 @@ namespace nk {
 namespace {
 
 using test::Fault;
+using test::smallLog;
+using test::stateOf;
 using testing::HasSubstr;
 namespace fs = std::filesystem;
-
-/// A small log, the same each time.
-const Imported& smallLog() {
-    static const Imported log = [] {
-        std::string text = "Time (s),Voltage (V),Current (A)\n";
-        for (int k = 0; k < 400; ++k)
-            text += std::to_string(k) + "," + std::to_string(3.6 + 0.001 * k) + ",1.0\n";
-        return *readTextTable(text, "small.csv");
-    }();
-    return log;
-}
 
 /// What a person does with a book, step by step. Each step is one acknowledged change.
 using Change = std::function<Expected<void>(BenchBook&)>;
@@ -72,24 +64,6 @@ std::vector<Change> workload() {
             [](BenchBook& b) { return done(b.removeRecording(2)); },
             battery("Radio module"),
             recording("night 3")};
-}
-
-/// All that can be seen of a book, as one text.
-std::string stateOf(BenchBook& book) {
-    std::string out;
-    const auto batteries = book.batteries();
-    const auto recordings = book.recordings();
-    if (!batteries || !recordings) return "unreadable";
-    for (const BatteryEntry& e : *batteries) out += e.battery.name + ";";
-    for (const RecordingEntry& e : *recordings) {
-        const auto samples = book.load(e.id);
-        const auto bytes = book.original(e.id);
-        const auto edits = book.edits(e.id);
-        out += "|" + e.title + ":" + std::to_string(samples ? (*samples)->size() : 0) + ":" +
-               bytes.value_or("?") + ":" + std::to_string(edits ? edits->size() : 99);
-    }
-    out += "|undo " + book.undoLabel().value_or("?");
-    return out;
 }
 
 /// States before the first change and after each.

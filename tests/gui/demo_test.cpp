@@ -31,7 +31,8 @@ class DemoBench : public test::Window {
         for (const QTableWidget* t : window_->findChildren<QTableWidget*>()) {
             if (!t->isVisible()) continue;
             for (int c = 0; c < t->columnCount(); ++c) {
-                if (t->horizontalHeaderItem(c) != nullptr) out << t->horizontalHeaderItem(c)->text();
+                if (t->horizontalHeaderItem(c) != nullptr)
+                    out << t->horizontalHeaderItem(c)->text();
                 for (int r = 0; r < t->rowCount(); ++r)
                     if (t->item(r, c) != nullptr) out << t->item(r, c)->text();
             }

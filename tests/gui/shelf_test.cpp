@@ -19,8 +19,8 @@ class OnTheShelf : public test::Window {
     QPushButton* row(std::int64_t recording) const {
         QTest::qWait(30);  // rows that were made just now are shown by the event loop
         QPushButton* found = nullptr;
-        for (QPushButton* b : window_->findChildren<QPushButton*>(
-                 QString("recording-%1").arg(recording)))
+        for (QPushButton* b :
+             window_->findChildren<QPushButton*>(QString("recording-%1").arg(recording)))
             if (b->isVisible()) found = b;
         return found;
     }
@@ -55,9 +55,7 @@ class OnTheShelf : public test::Window {
         settle();
     }
     QString said() const { return part<QLabel>("inlineText")->text(); }
-    double charge() const {
-        return window_->shown()->charge_Ah.back();
-    }
+    double charge() const { return window_->shown()->charge_Ah.back(); }
     std::int64_t id = 0;
 };
 
