@@ -92,7 +92,8 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
         updateRuler(plot_->cursorTime());
     });
     connect(ribbon_, &Ribbon::stepSelected, this, [this](int index) {
-        if (!shown_) return;
+        if (!shown_ || index < 0 || index >= static_cast<int>(shown_->analysis.steps.list.size()))
+            return;
         const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
         plot_->showEvidence(Evidence{s.start_s, s.end_s, index},
                             QString::fromStdString(kindWords(s)));
@@ -106,17 +107,21 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
         Q_EMIT stepsEdited({{StepEdit::Action::Split, t, StepKind::Rest}});
     });
     connect(ribbon_, &Ribbon::joinRequested, this, [this, timeIn](int index) {
+        if (!shown_) return;
         Q_EMIT stepsEdited({{StepEdit::Action::Join, timeIn(index), StepKind::Rest}});
     });
     connect(ribbon_, &Ribbon::renameRequested, this, [this, timeIn](int index, StepKind kind) {
+        if (!shown_) return;
         Q_EMIT stepsEdited({{StepEdit::Action::Rename, timeIn(index), kind}});
     });
     connect(ribbon_, &Ribbon::edgeMoved, this, [this](int index, double t) {
+        if (!shown_) return;
         const auto edits = moveEdge(shown_->analysis.steps, index, t);
         if (!edits.empty()) Q_EMIT stepsEdited(edits);
     });
     connect(ribbon_, &Ribbon::stepActivated, this, [this](int index) {
-        if (!shown_) return;
+        if (!shown_ || index < 0 || index >= static_cast<int>(shown_->analysis.steps.list.size()))
+            return;
         const Step& s = shown_->analysis.steps.list[static_cast<std::size_t>(index)];
         const double margin = 0.05 * (s.end_s - s.start_s);
         plot_->showRange(s.start_s - margin, s.end_s + margin);
@@ -161,7 +166,15 @@ void CurveStation::show(ShownPtr shown) {
     shown_ = std::move(shown);
     pins_[0].reset();
     pins_[1].reset();
-    if (!shown_) return;
+    if (!shown_) {
+        // Nothing of the recording that was shown may be clicked any more.
+        title_->clear();
+        subtitle_->clear();
+        stepLine_->clear();
+        plot_->setRecording(nullptr);
+        ribbon_->setSteps({});
+        return;
+    }
     title_->setText(shown_->title);
     subtitle_->setText(shown_->subtitle);
     plot_->setRecording(shown_->recording,

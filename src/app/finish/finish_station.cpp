@@ -237,6 +237,7 @@ void FinishStation::show(ShownPtr shown) {
     title_->setText(shown ? shown->title : QString());
     title_->setProperty("recording", shown ? static_cast<qlonglong>(shown->id) : 0LL);
     if (!any) {
+        job_.cancel();  // a ranking of what was shown before
         plot_->setRecording(nullptr);
         return;
     }

@@ -41,8 +41,7 @@ void MainWindow::openBook(const QString& path) {
     rememberBook();
     shown_.reset();
     findings_->setCards({});
-    refreshShelf();
-    if (!recordings_.empty()) chooseRecording(recordings_.back().id);
+    showAnyRecording();
     backUpWhenDue();
 }
 

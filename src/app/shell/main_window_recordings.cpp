@@ -93,12 +93,12 @@ void MainWindow::showAnyRecording() {
     const auto shownStill = [this](const RecordingEntry& e) {
         return shown_ && e.id == shown_->id;
     };
-    if (recordings_.empty()) {
-        shown_.reset();
-    } else if (std::ranges::none_of(recordings_, shownStill)) {
-        shown_.reset();
-        chooseRecording(recordings_.back().id);
-    }
+    if (std::ranges::any_of(recordings_, shownStill)) return;
+    load_.cancel();
+    shown_.reset();
+    cards_.clear();
+    for (Station* s : stations_) s->show(nullptr);
+    if (!recordings_.empty()) chooseRecording(recordings_.back().id);
 }
 
 void MainWindow::changeBattery(const std::function<void(Battery&)>& edit, bool reload) {

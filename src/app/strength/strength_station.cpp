@@ -155,6 +155,7 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
 void StrengthStation::show(ShownPtr shown) {
     shown_ = std::move(shown);
     if (!shown_) {
+        job_.cancel();  // a study of what was shown before
         title_->setText({});
         plot_->setStudy(nullptr, 0);
         return;
