@@ -52,8 +52,8 @@ class Monkey : public test::Window, public testing::WithParamInterface<unsigned>
                 actions << a;
         QPointer<QAction> chosen;
         if (!actions.isEmpty() && random() % 3 != 0)
-            chosen = actions[static_cast<qsizetype>(random() %
-                                                    static_cast<unsigned>(actions.size()))];
+            chosen =
+                actions[static_cast<qsizetype>(random() % static_cast<unsigned>(actions.size()))];
         menu->close();
         if (chosen) chosen->trigger();
     }

@@ -253,8 +253,7 @@ QString CurveStation::pinsText() const {
                        "\u2009V  ΔI " + fixed(di, 3) + "\u2009A  " + shortValue(dq, "Ah");
     if (std::abs(di) > 4 * r.currentQuality().sigma() && std::abs(di) > 0.01)
         text += "  ΔV/ΔI " + shortValue(dv / di, "ohm");
-    else if (dt != 0)
-        text += phrase("  slope ") + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
+    if (dt != 0) text += phrase("  slope ") + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
     if (warm) text += "  ΔT " + fixed(dT, 1) + "\u2009K";
     return QString::fromStdString(text);
 }

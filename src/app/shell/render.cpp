@@ -82,6 +82,11 @@ int renderViews(QApplication& app, const QString& folder) {
         window.station()->firstFocus()->setFocus();
     };
     shot("start");
+    if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        window.setTheme(ThemeChoice::NightBench);
+        shot("start-night");
+        window.setTheme(ThemeChoice::Paper);
+    }
     window.loadDemo();
     settle(window);
     choose("dew-heater-full-cycle.csv");
@@ -179,10 +184,18 @@ int renderViews(QApplication& app, const QString& folder) {
         choose("dew-heater-never-stops.csv");
         shot("finish-small");
         window.setTheme(ThemeChoice::NightBench);
+        shot("finish-small-night");
+        {
+            PreferencesDialog night(window.preferences());
+            night.show();
+            settle(window);
+            night.grab().save(folder + "/preferences-night.png");
+        }
         window.setStation(2);
         choose("dew-heater-cold-night.csv");
         shot("strength-small-night");
         window.setTheme(ThemeChoice::Paper);
+        shot("strength-small");
         window.setStation(0);
     }
     window.resize(usual);

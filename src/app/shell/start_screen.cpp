@@ -53,7 +53,8 @@ StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
         return b;
     };
     connect(way("startOpen",
-                tr("A file from your logger (CSV, TSV, TXT). You can also drop it anywhere on this "
+                tr("A file from your logger: text, a spreadsheet or a MAT-file. You can also drop "
+                   "it anywhere on this "
                    "window."),
                 tr("Open a log…"), true),
             &QPushButton::clicked, this, &StartScreen::openRequested);
