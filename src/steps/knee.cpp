@@ -86,14 +86,19 @@ double misfit(std::span<const double> t, std::span<const double> i, std::span<co
     return sum;
 }
 
-/// Noisy or coarse data: the break that explains current and voltage best.
-void refine(const Recording& recording, std::size_t first, std::size_t last, Knee& knee) {
+struct Break {
+    double at_s = kNaN;
+    double spread_s = 0;  ///< one standard deviation, from the misfit
+};
+
+/// The break that explains current and voltage best, seen until the current has fallen by `drop_A`.
+Break bestBreak(const Recording& recording, std::size_t first, std::size_t last, const Knee& knee,
+                double drop_A) {
     const auto t = recording.time_s();
     const auto i = recording.current_A();
     const auto v = recording.voltage_V();
-    // Far enough on both sides to see the fall over the noise: until an eighth of it is gone.
     std::size_t right = knee.sample;
-    const double target = knee.plateau_A * 0.88;
+    const double target = knee.plateau_A - drop_A;
     std::size_t below = 0;
     while (right < last && below < 3) below = i[++right] < target ? below + 1 : 0;
     right = std::min(right, knee.sample + 3000);
@@ -110,7 +115,7 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
         ii.push_back(si / count);
         vv.push_back(sv / count);
     }
-    if (tt.size() < 8) return;
+    if (tt.size() < 8) return {};
     const double average = std::sqrt(static_cast<double>(stride));
     const double sigmaI = std::max({recording.currentQuality().sigma() / average,
                                     quantisation(recording.currentQuality().resolution) * 0.7,
@@ -144,10 +149,23 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
     double spread = cell / 20;
     for (const auto& [b, m] : curve)
         if (m < best + scale) spread = std::max(spread, std::abs(b - bestAt));
-    const double at = bestAt + t[left];
-    const std::size_t sample = std::min(last, recording.lowerBound(at + 1e-9));
+    return {bestAt + t[left], spread};
+}
+
+/// Noisy or coarse data. A parabola follows the fall only for a while, so no more of it is looked
+/// at than lifts it out of noise and resolution; what half of that would say instead tells how far
+/// the model can be trusted.
+void refine(const Recording& recording, std::size_t first, std::size_t last, Knee& knee) {
+    const ChannelQuality& q = recording.currentQuality();
+    const double drop =
+        std::min(0.12 * knee.plateau_A, 15 * std::max(q.sigma(), 0.5 * q.resolution));
+    const Break whole = bestBreak(recording, first, last, knee, drop);
+    if (!std::isfinite(whole.at_s)) return;
+    const Break half = bestBreak(recording, first, last, knee, 0.5 * drop);
+    const double trust = std::isfinite(half.at_s) ? std::abs(half.at_s - whole.at_s) : 0;
+    const std::size_t sample = std::min(last, recording.lowerBound(whole.at_s + 1e-9));
     knee.sample = std::max(first + 1, sample);
-    knee.uncertainty_s = std::hypot(knee.uncertainty_s, spread);
+    knee.uncertainty_s = quadrature({knee.uncertainty_s, whole.spread_s, trust});
 }
 
 }  // namespace
@@ -245,8 +263,13 @@ std::optional<Knee> findKnee(const Recording& recording, std::size_t first, std:
     const double fallPerSample =
         std::abs(plateau - medianIn(i, ahead - std::min<std::size_t>(ahead - k, 3), ahead)) /
         std::max<double>(1, static_cast<double>(ahead - k));
-    if (fallPerSample < 2.5 * margin) refine(recording, first, last, knee);
-    knee.uncertainty_s = std::max(knee.uncertainty_s, interval / std::sqrt(12.0));
+    // The first sample that shows the fall comes up to one interval after the turn, and later by
+    // what the fall needs to leave the margin.
+    knee.uncertainty_s = rectangle(interval);
+    if (fallPerSample < 2.5 * margin)
+        refine(recording, first, last, knee);
+    else
+        knee.uncertainty_s = rectangle(interval * (1 + margin / fallPerSample));
     return knee;
 }
 

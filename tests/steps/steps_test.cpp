@@ -1,6 +1,8 @@
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <random>
 
 #include "analysis/analysis.h"
 #include "steps/segment.h"
@@ -91,6 +93,47 @@ INSTANTIATE_TEST_SUITE_P(
         std::replace(name.begin(), name.end(), ' ', '_');
         return name;
     });
+
+// The interval of the knee must hold the truth about 19 times out of 20, for any cell and logger.
+TEST(Steps, TheKneesIntervalHoldsTheTruth) {
+    std::mt19937 random(11);
+    const auto pick = [&](std::initializer_list<double> of) {
+        return *(of.begin() + random() % of.size());
+    };
+    int inside = 0, all = 0;
+    double widest = 0;
+    std::string outside;
+    for (int n = 0; n < 120; ++n) {
+        const double r0 = pick({0.02, 0.05, 0.1, 0.16});
+        const double current = pick({0.6, 1.25, 2.5});
+        const double interval = pick({1, 2, 5});
+        const double stepA = pick({0.001, 0.01});
+        const double noise = pick({0, 0.0007, 0.002});
+        const std::string json = fmt::format(
+            R"({{"seed": {}, "ambient_C": 22, "battery": {{"chemistry": "nmc", "series": 3,
+            "rated_Ah": 2.5, "r0_ohm": {}, "soc": 0.2}}, "program": [{{"do": "rest",
+            "longest_s": 300}}, {{"do": "charge", "current_A": {}, "set_V": 12.6,
+            "cutoff_A": 0.12}}, {{"do": "rest", "longest_s": 300}}], "logger":
+            {{"interval_s": {}, "resolution_A": {}, "resolution_V": 0.001, "noise_A": {},
+            "noise_V": {}}}}})",
+            n + 1, r0, current, interval, stepA, noise, noise);
+        const auto log = logged(json);
+        const Steps steps = findSteps(*log.imported.recording, nmc3());
+        const auto cv = std::ranges::find(steps.list, StepKind::CvCharge, &Step::kind);
+        ASSERT_NE(cv, steps.list.end()) << json;
+        const double error = cv->start_s - log.phase(ProgramStep::Kind::Charge).knee_s;
+        ++all;
+        if (std::abs(error) <= 2 * cv->kneeUncertainty_s)
+            ++inside;
+        else
+            outside += fmt::format(
+                "\nr0 {} I {} interval {} step {} noise {}: off by {:.2f} s, u {:.2f} s", r0,
+                current, interval, stepA, noise, error, cv->kneeUncertainty_s);
+        widest = std::max(widest, cv->kneeUncertainty_s / interval);
+    }
+    EXPECT_GE(inside, 0.93 * all) << inside << " of " << all << outside;
+    EXPECT_LT(widest, 40) << "and it says something";
+}
 
 TEST(Steps, SumOfChargesIsTheRecordings) {
     const auto log = logged(lithiumCycle(R"({"interval_s": 7, "noise_A": 0.004})"));
