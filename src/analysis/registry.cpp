@@ -74,9 +74,10 @@ const std::vector<Metric>& metrics() {
          "One minus the missing charge over the rated capacity.", 1, computeFullness,
          Question::Finish},
         {"rested_voltage", "Rested voltage",
-         "The voltage of the rest after a charge or discharge, fitted with one exponential after "
-         "its first tenth and carried on to its end. Every time constant that fits about as well "
-         "counts in the uncertainty.",
+         "The voltage of the rest after a charge or discharge, fitted with one exponential and "
+         "carried on to its end. The beginning, where quick processes count, is left out as far as "
+         "a later part contradicts it; every time constant that fits about as well, and what the "
+         "next later part would say, count in the uncertainty.",
          1, computeRestedVoltage, Question::Finish},
         {"peak_time", "Voltage peak",
          "Highest point of the smoothed voltage (centred, at most one minute) after a hold-off of "

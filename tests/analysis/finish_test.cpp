@@ -1,3 +1,4 @@
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gsl/gsl_multifit_nlinear.h>
 #include <gtest/gtest.h>
@@ -223,6 +224,49 @@ TEST(Relaxation, CarriesTheVoltageOnToItsRest) {
     Step brief;
     brief.first = 600, brief.last = 640;
     EXPECT_FALSE(fitRelaxation(*r, brief));
+}
+
+TEST(Relaxation, TheIntervalHoldsTheTrueRest) {
+    // Two relaxations at once, as real cells have, of any size and speed, logged for any time; the
+    // instrument itself is taken as exact, so that only the carrying on is judged.
+    std::mt19937 random(3);
+    std::uniform_real_distribution<double> part(0, 1);
+    InstrumentAccuracy exact;
+    exact.voltageGain = 0, exact.voltageOffsetSteps = 0;
+    int inside = 0, all = 0;
+    std::string outside;
+    for (int n = 0; n < 200; ++n) {
+        const double quick_s = 10 + 60 * part(random);
+        const double slow_s = 150 + 900 * part(random);
+        const double a1 = 0.005 + 0.03 * part(random);
+        const double a2 = 0.005 + 0.04 * part(random);
+        const double length_s = 200 + 3400 * part(random);
+        std::normal_distribution<double> noise(0, 0.0005 * part(random));
+        const double step = part(random) < 0.5 ? 0.001 : 0.0001;
+        std::vector<double> t, v, i;
+        const auto add = [&](double volts, double amps) {
+            t.push_back(static_cast<double>(t.size()));
+            v.push_back(std::round((volts + noise(random)) / step) * step);
+            i.push_back(amps);
+        };
+        for (int k = 0; k < 600; ++k) add(4.1 + 1e-4 * k, 1);
+        for (int k = 0; k < length_s; ++k)
+            add(4.05 + a1 * std::exp(-k / quick_s) + a2 * std::exp(-k / slow_s), 0);
+        const Analysis a = analyse(*nk::test::recording(t, v, i), lithium(), {}, exact);
+        const Reading* r = a.reading("rested_voltage");
+        ASSERT_NE(r, nullptr);
+        if (!r->measurable()) continue;
+        ++all;
+        if (std::abs(r->value - 4.05) <= 2 * r->uncertainty + step)
+            ++inside;
+        else
+            outside += fmt::format(
+                "\ntau {:.0f} {:.0f} s, {:.1f} {:.1f} mV, {:.0f} s: {:.1f} mV off, u {:.1f} mV",
+                quick_s, slow_s, 1e3 * a1, 1e3 * a2, length_s, 1e3 * (r->value - 4.05),
+                1e3 * r->uncertainty);
+    }
+    EXPECT_GT(all, 150);
+    EXPECT_GE(inside, 0.9 * all) << inside << " of " << all << outside;
 }
 
 TEST(Nickel, PeakOfAQuickChargeAndNoneOfASlowOne) {

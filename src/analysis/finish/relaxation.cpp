@@ -9,14 +9,14 @@
 
 namespace nk {
 
-std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
+namespace {
+
+/// One exponential through the rest after its first part `from` (0 … 1).
+std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double from) {
     const auto t = r.time_s();
     const auto v = r.voltage_V();
-    if (rest.kind != StepKind::Rest || rest.last <= rest.first + 6) return std::nullopt;
     const double length = t[rest.last] - t[rest.first];
-    if (length < 120) return std::nullopt;
-    // The fast part is over after a tenth; what is left is close to one exponential.
-    const std::size_t first = std::min(rest.last - 5, r.lowerBound(t[rest.first] + 0.1 * length));
+    const std::size_t first = std::min(rest.last - 5, r.lowerBound(t[rest.first] + from * length));
     const std::size_t bin = std::max<std::size_t>(1, (rest.last - first + 1) / 120);
     std::vector<double> x, y;
     for (std::size_t k = first; k + bin <= rest.last + 1; k += bin) {
@@ -85,6 +85,27 @@ std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
         quadrature({(high - low) / 2 / std::sqrt(3.0), moves / 2 / std::sqrt(3.0),
                     noise / std::sqrt(static_cast<double>(x.size())),
                     q.noise >= 0.5 * q.resolution ? 0.0 : quantisation(q.resolution)});
+    return out;
+}
+
+}  // namespace
+
+std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
+    if (rest.kind != StepKind::Rest || rest.last <= rest.first + 6) return std::nullopt;
+    if (r.time_s()[rest.last] - r.time_s()[rest.first] < 120) return std::nullopt;
+    // A cell relaxes in several ways at once; the quick ones are over after a while, but not after
+    // the same part of every rest. A later part that contradicts an earlier one is believed, and
+    // what the next later part would say instead is doubt that remains.
+    auto out = carriedOn(r, rest, 0.1);
+    if (!out) return out;
+    double doubt = 0;
+    for (const double from : {0.25, 0.4, 0.55}) {
+        const auto later = carriedOn(r, rest, from);
+        if (!later) break;
+        doubt = std::abs(later->rested_V - out->rested_V);
+        if (doubt > std::hypot(later->uncertainty_V, out->uncertainty_V)) out = later;
+    }
+    out->uncertainty_V = quadrature({out->uncertainty_V, doubt});
     return out;
 }
 
