@@ -67,10 +67,6 @@ double noiseOf(std::vector<double>& second) {
 
 }  // namespace
 
-double ChannelQuality::sigma() const {
-    return std::hypot(noise, resolution / std::sqrt(12.0));
-}
-
 ChannelQuality estimateQuality(std::span<const double> column, double textStep) {
     std::vector<double> first;
     std::vector<double> second;

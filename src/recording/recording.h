@@ -2,6 +2,7 @@
 // after import and safe to share between threads. Positive current charges the battery.
 #pragma once
 
+#include <cmath>
 #include <cstdint>
 #include <memory>
 #include <span>
@@ -42,7 +43,7 @@ struct ChannelQuality {
     double resolution = 0;  ///< smallest difference that occurs often
     double noise = 0;       ///< standard deviation of sample-to-sample noise
     /// Noise and quantisation together, one sample.
-    double sigma() const;
+    double sigma() const { return std::sqrt(noise * noise + resolution * resolution / 12); }
 };
 
 /// Filled by a reader or a simulator, then frozen by Recording::make.
