@@ -1,4 +1,4 @@
-# nk_layer(NAME SOURCES … LAYERS … LINKS …)
+# nk_layer(NAME SOURCES … LAYERS … LINKS … PRECOMPILE …)
 #
 # One folder of src/ is one library. Its headers are reached as "folder/file.h" through an
 # include root of its own, so a folder can include only what it links: the direction of the
@@ -13,7 +13,7 @@ function(nk_include_root name)
 endfunction()
 
 function(nk_layer name)
-  cmake_parse_arguments(ARG "" "" "SOURCES;LAYERS;LINKS" ${ARGN})
+  cmake_parse_arguments(ARG "" "" "SOURCES;LAYERS;LINKS;PRECOMPILE" ${ARGN})
   nk_include_root(${name})
   add_library(nk_${name} STATIC ${ARG_SOURCES})
   target_include_directories(nk_${name} PUBLIC ${NK_INCLUDE_ROOT})
@@ -25,7 +25,7 @@ function(nk_layer name)
   list(FIND ARG_LINKS fmt::fmt has_fmt)
   if(has_fmt GREATER -1)
     target_precompile_headers(nk_${name} PRIVATE <fmt/format.h> <algorithm> <cmath> <functional> <map> <memory> <optional>
-                              <span> <string> <vector> <tl/expected.hpp>)
+                              <span> <string> <vector> <tl/expected.hpp> ${ARG_PRECOMPILE})
     # With a precompiled header GCC 12 forgets that std::string is a system header and warns of
     # copies inside it that cannot happen (GCC bugs 105329 and 105651).
     target_compile_options(nk_${name} PRIVATE "$<$<CXX_COMPILER_ID:GNU>:-Wno-array-bounds;-Wno-stringop-overflow;-Wno-stringop-overread>")

@@ -120,17 +120,39 @@ void bindBattery(SQLite::Statement& q, const Battery& b) {
 
 }  // namespace
 
+namespace {
+
+std::int64_t insertBattery(SQLite::Database& db, const Battery& b) {
+    SQLite::Statement insert(db,
+                             "INSERT INTO battery(name, chemistry, series, parallel, rated_Ah, "
+                             "mass_kg, card) VALUES (?,?,?,?,?,?,?)");
+    bindBattery(insert, b);
+    insert.exec();
+    return db.getLastInsertRowid();
+}
+
+}  // namespace
+
 Expected<std::int64_t> BenchBook::addBattery(const Battery& b) {
     if (auto ok = b.check(); !ok) return tl::unexpected<Error>(ok.error());
     return guarded(path_.string(), phrase("The battery could not be added"), [&] {
-        return journaled(*db_, phrase("add {}", b.name), [&]() -> Expected<std::int64_t> {
-            SQLite::Statement insert(*db_,
-                                     "INSERT INTO battery(name, chemistry, series, parallel, "
-                                     "rated_Ah, mass_kg, card) VALUES (?,?,?,?,?,?,?)");
-            bindBattery(insert, b);
-            insert.exec();
-            return static_cast<std::int64_t>(db_->getLastInsertRowid());
-        });
+        return journaled(*db_, phrase("add {}", b.name),
+                         [&]() -> Expected<std::int64_t> { return insertBattery(*db_, b); });
+    });
+}
+
+Expected<std::int64_t> BenchBook::assignNewBattery(std::int64_t recordingId, const Battery& b) {
+    if (auto ok = b.check(); !ok) return tl::unexpected<Error>(ok.error());
+    return guarded(path_.string(), phrase("The battery could not be set"), [&] {
+        return journaled(
+            *db_, phrase("move a recording to {}", b.name), [&]() -> Expected<std::int64_t> {
+                const std::int64_t id = insertBattery(*db_, b);
+                SQLite::Statement move(*db_, "UPDATE recording SET battery_id=? WHERE id=?");
+                move.bind(1, id);
+                move.bind(2, recordingId);
+                move.exec();
+                return id;
+            });
     });
 }
 
@@ -157,11 +179,22 @@ Expected<void> BenchBook::updateBattery(std::int64_t id, std::int64_t revision, 
 Expected<void> BenchBook::removeBattery(std::int64_t id) {
     return guarded(path_.string(), phrase("The battery could not be removed"), [&] {
         return journaled(*db_, phrase("remove a battery"), [&]() -> Expected<void> {
+            SQLite::Statement count(
+                *db_, "SELECT count(*) FROM recording WHERE battery_id=? AND removed=0");
+            count.bind(1, id);
+            if (count.executeStep() && count.getColumn(0).getInt64() > 0)
+                return tl::unexpected<Error>(storageError(
+                    phrase("This battery still has logs on the shelf ({}). Move them to another "
+                           "battery or take them off the shelf first.",
+                           count.getColumn(0).getInt64())));
             // Recordings that were taken off the shelf do not hold it back.
             SQLite::Statement loosen(
                 *db_, "UPDATE recording SET battery_id=NULL WHERE battery_id=? AND removed=1");
             loosen.bind(1, id);
             loosen.exec();
+            SQLite::Statement spots(*db_, "DELETE FROM spot_reading WHERE battery_id=?");
+            spots.bind(1, id);
+            spots.exec();
             SQLite::Statement remove(*db_, "DELETE FROM battery WHERE id=?");
             remove.bind(1, id);
             remove.exec();

@@ -37,7 +37,9 @@ struct BatteryEntry {
 struct RecordingSummary {
     double capacity_Ah = kNaN;
     double health_percent = kNaN;
-    std::string conditions;  ///< "0.6C, 21 °C"
+    std::string conditions;        ///< "0.6C, 21 °C"
+    double resistance_ohm = kNaN;  ///< the one to quote, of the whole battery
+    std::string resistanceMethod;  ///< its metric, as in "resistance_10s"
     bool hazard = false;
     int version = 0;  ///< version of the analyses; older ones are computed anew
 };
@@ -102,7 +104,8 @@ class BenchBook {
     Expected<std::int64_t> addBattery(const Battery& battery);
     /// Refused with ErrorKind::Storage when `revision` is no longer the current one.
     Expected<void> updateBattery(std::int64_t id, std::int64_t revision, const Battery& battery);
-    Expected<void> removeBattery(std::int64_t id);  ///< only without recordings
+    /// Removes a battery with what was read of it by hand. Refused while it has recordings.
+    Expected<void> removeBattery(std::int64_t id);
     Expected<std::vector<BatteryEntry>> batteries();
 
     /// Stores bytes, samples and notes in one transaction. Cancelling leaves no trace.
@@ -112,11 +115,17 @@ class BenchBook {
     Expected<std::string> original(std::int64_t id);
     Expected<std::vector<std::string>> guesses(std::int64_t id);
     Expected<void> setSummary(std::int64_t id, const RecordingSummary& summary);
+    /// Moves a recording to another battery, 0 for none.
     Expected<void> assignBattery(std::int64_t recordingId, std::int64_t batteryId);
+    /// Moves a recording to a battery that is new to the book, as one change. Returns its id.
+    Expected<std::int64_t> assignNewBattery(std::int64_t recordingId, const Battery& battery);
     Expected<void> renameRecording(std::int64_t id, const std::string& title);
     /// Takes a recording off the shelf. It stays in the book, and undo brings it back.
     Expected<void> removeRecording(std::int64_t id);
-    /// Destroys what was taken off the shelf, for good; forgets the undo journal. Returns how many.
+    /// How many recordings were taken off the shelf.
+    Expected<std::int64_t> removedCount();
+    /// Destroys what was taken off the shelf, for good; forgets the undo journal; gives the space
+    /// back to the disk where there is room to do so. Returns how many.
     Expected<std::int64_t> purgeRemoved();
 
     Expected<std::vector<StepEdit>> edits(std::int64_t recordingId);

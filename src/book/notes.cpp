@@ -75,6 +75,8 @@ std::string summaryJson(const RecordingSummary& s) {
     return json{{"capacity_Ah", number(s.capacity_Ah)},
                 {"health_percent", number(s.health_percent)},
                 {"conditions", s.conditions},
+                {"resistance_ohm", number(s.resistance_ohm)},
+                {"resistance_method", s.resistanceMethod},
                 {"hazard", s.hazard},
                 {"version", s.version}}
         .dump(-1, ' ', false, json::error_handler_t::replace);
@@ -86,8 +88,10 @@ RecordingSummary readSummary(const std::string& text) {
     if (j.is_discarded() || !j.is_object()) return s;
     s.capacity_Ah = real(j, "capacity_Ah");
     s.health_percent = real(j, "health_percent");
+    s.resistance_ohm = real(j, "resistance_ohm");
     try {
         s.conditions = j.value("conditions", "");
+        s.resistanceMethod = j.value("resistance_method", "");
         s.hazard = j.value("hazard", false);
         s.version = j.value("version", 0);
     } catch (const json::exception&) {

@@ -278,6 +278,14 @@ Expected<void> BenchBook::removeRecording(std::int64_t id) {
     });
 }
 
+Expected<std::int64_t> BenchBook::removedCount() {
+    return guarded(
+        path_.string(), phrase("The recordings could not be read"),
+        [&]() -> Expected<std::int64_t> {
+            return db_->execAndGet("SELECT count(*) FROM recording WHERE removed=1").getInt64();
+        });
+}
+
 Expected<std::int64_t> BenchBook::purgeRemoved() {
     return guarded(path_.string(), phrase("The removed recordings could not be destroyed"),
                    [&]() -> Expected<std::int64_t> {
@@ -287,6 +295,10 @@ Expected<std::int64_t> BenchBook::purgeRemoved() {
                        SQLite::Statement q(*db_, "DELETE FROM recording WHERE removed=1");
                        const std::int64_t count = q.exec();
                        transaction.commit();
+                       // Without room for a second copy the file keeps its size; the space is
+                       // used again by the next logs.
+                       (void)db_->tryExec("VACUUM");
+                       (void)db_->tryExec("PRAGMA wal_checkpoint(TRUNCATE)");
                        return count;
                    });
 }

@@ -9,7 +9,7 @@ namespace nk {
 
 namespace {
 
-constexpr const char* kThinSpace = "\u2009";
+constexpr const char* kThinSpace = "\u202F";
 constexpr const char* kMinus = "\u2212";
 
 struct Scaled {

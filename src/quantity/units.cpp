@@ -139,6 +139,7 @@ std::optional<Unit> parseUnit(std::string_view text) {
     replaceAll("˚", "°");
     replaceAll("° ", "°");
     replaceAll("deg ", "deg");
+    for (const char* space : {"\u202F", "\u2009", "\u00A0"}) replaceAll(space, "");
     if (!key.empty() && key.back() == '.') key.pop_back();
     for (const auto& entry : table())
         if (entry.text == key) return entry.unit;
@@ -146,7 +147,8 @@ std::optional<Unit> parseUnit(std::string_view text) {
 }
 
 std::optional<double> parseQuantity(std::string_view text, Quantity wanted) {
-    const std::string clean = trimmed(text);
+    std::string clean = trimmed(text);
+    if (clean.rfind("\u2212", 0) == 0) clean.replace(0, 3, "-");  // as the program itself writes
     double value = 0;
     const auto result = fast_float::from_chars(clean.data(), clean.data() + clean.size(), value);
     // The words nan and inf are numbers to the parser, but not to us.

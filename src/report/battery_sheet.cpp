@@ -33,8 +33,8 @@ std::string card(const BatterySheetInput& in) {
     const Battery& b = in.battery;
     const auto value = [&](double x, const char* unit) { return shortValue(x, unit, in.style); };
     std::string h = "<table>\n" + row(phrase("Kind"), batteryWords(b));
-    if (b.mass_kg > 0) h += row(phrase("Mass"), fixed(1000 * b.mass_kg, 0, in.style) + "\u2009g");
-    if (b.label_C > 0) h += row(phrase("Label says"), fixed(b.label_C, 0, in.style) + "\u2009C");
+    if (b.mass_kg > 0) h += row(phrase("Mass"), fixed(1000 * b.mass_kg, 0, in.style) + "\u202Fg");
+    if (b.label_C > 0) h += row(phrase("Label says"), fixed(b.label_C, 0, in.style) + "\u202FC");
     if (b.charger.current_A > 0)
         h += row(phrase("Set on the charger"), value(b.charger.current_A, "A"));
     const MakerLimits& m = b.limits();
@@ -72,7 +72,7 @@ std::string logs(const BatterySheetInput& in) {
             s.hazard ? " <b>" + phrase("HAZARD") + "</b>" : std::string(),
             durationText(e.duration_s), gave ? shortValue(s.capacity_Ah, "Ah", in.style) : "–",
             escapeHtml(s.conditions),
-            std::isfinite(s.health_percent) ? fixed(s.health_percent, 0, in.style) + "\u2009%"
+            std::isfinite(s.health_percent) ? fixed(s.health_percent, 0, in.style) + "\u202F%"
                                             : "–");
     }
     return h + "</table>\n";

@@ -51,7 +51,7 @@ Card fromReading(const Reading& r, const Analysis& a, const NumberStyle& style) 
     c.code = r.name;
     c.title = headline(r, a);
     const ValueText v = valueText(r, style);
-    c.value = v.value + (v.unit.empty() ? "" : "\u2009" + v.unit);
+    c.value = v.value + (v.unit.empty() ? "" : "\u202F" + v.unit);
     if (!v.plusMinus.empty()) c.plusMinus = "± " + v.plusMinus;
     c.lines = r.caveats;
     if (const Metric* m = findMetric(r.name)) {
@@ -211,7 +211,7 @@ void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Ca
         if (r.value < limit - 10)
             c.lines.insert(
                 c.lines.begin(),
-                phrase("Far from the {} limit.", valueText(limit, 5, "C", style).value + "\u2009" +
+                phrase("Far from the {} limit.", valueText(limit, 5, "C", style).value + "\u202F" +
                                                      valueText(limit, 5, "C", style).unit));
         out.push_back(std::move(c));
     }

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "quantity/phrase.h"
@@ -9,15 +10,41 @@
 namespace nk {
 
 int analysisVersion() {
-    int sum = 0;
+    int sum = 1;  // of the summary itself
     for (const Metric& m : metrics()) sum = sum * 31 % 1000003 + m.version;
     return sum;
 }
+
+namespace {
+
+/// The resistance the shelf shows: the one that the finding says to quote, else one under a varying
+/// load.
+const Reading* quotedResistance(const Analysis& a) {
+    const auto quote = std::ranges::find(a.findings, "which_resistance", &Finding::code);
+    const auto at = [&](const char* kind) -> const Reading* {
+        for (const Reading& r : a.readings)
+            if (r.name == kind && r.measurable() &&
+                (quote == a.findings.end() || r.evidence.step == quote->evidence.step))
+                return &r;
+        return nullptr;
+    };
+    for (const char* kind :
+         {"resistance_iec61960", "resistance_iec61951", "resistance_10s", "resistance_1s",
+          "resistance_ohmic", "resistance_30s", "resistance_load"})
+        if (const Reading* r = at(kind)) return r;
+    return nullptr;
+}
+
+}  // namespace
 
 RecordingSummary summarise(const Analysis& a) {
     RecordingSummary s;
     s.version = analysisVersion();
     s.hazard = a.hasHazard();
+    if (const Reading* r = quotedResistance(a)) {
+        s.resistance_ohm = r->value;
+        s.resistanceMethod = r->name;
+    }
     // The largest delivered capacity of the log is the one that counts.
     const Reading* best = nullptr;
     for (const Reading& r : a.readings)

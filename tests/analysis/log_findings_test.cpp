@@ -41,7 +41,7 @@ TEST(LogFindings, GapsAreCountedAndTheLongestIsShown) {
     const Analysis one = analysed(rows(2000, [](int k) { return k < 900 ? k : k + 600; }));
     const Finding* f = find(one, "gaps");
     ASSERT_NE(f, nullptr);
-    EXPECT_THAT(f->text, HasSubstr("One gap of 10\u2009min"));
+    EXPECT_THAT(f->text, HasSubstr("One gap of 10\u202Fmin"));
     EXPECT_EQ(f->evidence.from_s, 899);
     EXPECT_EQ(f->evidence.to_s, 1500);
 

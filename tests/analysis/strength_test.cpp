@@ -150,6 +150,23 @@ TEST(StepResistance, IntervalsHoldTheTruth) {
     EXPECT_LE(inside, 0.985 * seeds);
 }
 
+TEST(StepResistance, TheOneToQuoteIsTenSecondsNearHalfCharge) {
+    const auto made = [](double delay, double soc, double to_A, double ohm) {
+        StepResistance s;
+        s.nominalDelay_s = delay, s.soc = soc, s.to_A = to_A, s.resistance_ohm = ohm;
+        return s;
+    };
+    // Ten seconds before thirty, one and none; not near empty; the larger of two like steps.
+    const std::vector<StepResistance> all = {made(30, 0.5, -5, 0.031),  made(1, 0.5, -5, 0.012),
+                                             made(10, 0.07, 5, 0.055),  made(10, 1.0, -5, 0.039),
+                                             made(10, 1.0, -0.2, 0.04), made(10, 0.5, -5, kNaN)};
+    ASSERT_NE(mostComparable(all), nullptr);
+    EXPECT_EQ(mostComparable(all)->resistance_ohm, 0.039);
+    EXPECT_EQ(mostComparable(all, 1)->resistance_ohm, 0.012);
+    EXPECT_EQ(mostComparable(all, 0), nullptr);
+    EXPECT_EQ(mostComparable({}), nullptr);
+}
+
 TEST(Standard, Iec61960TwoLevels) {
     // IEC 61960-3 d.c. method: 0.2 It for 10 s, then 1.0 It for 1 s; R = (U1 − U2)/(I2 − I1).
     AnalyticCell cell;

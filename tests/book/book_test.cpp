@@ -332,9 +332,39 @@ TEST_F(Book, BatteryWithRecordingsIsNotRemoved) {
     EXPECT_EQ(book->recordings()->front().batteryId, *b);
     EXPECT_TRUE(book->load(id));
     ASSERT_TRUE(book->removeRecording(id));
+    const auto size = [&] { return fs::file_size(path_) + fs::file_size(path_.string() + "-wal"); };
+    const auto before = size();
+    EXPECT_EQ(*book->removedCount(), 1);
     EXPECT_EQ(*book->purgeRemoved(), 1);
+    EXPECT_LT(size(), before) << "the space comes back";
     EXPECT_FALSE(book->load(id)) << "destroyed for good, when asked for";
     EXPECT_EQ(*book->undoLabel(), "") << "nothing that is gone can be promised back";
+}
+
+TEST_F(Book, ABatteryGoesWithItsHandReadingsButNotUnderItsLogs) {
+    auto book = open();
+    const auto b = book->addBattery(battery());
+    const auto id = add(*book, cycle(), *b);
+    SpotReading spot;
+    spot.batteryId = *b;
+    spot.kind = "voltage";
+    spot.value = 12.1;
+    ASSERT_TRUE(book->addSpotReading(spot));
+    const auto refused = book->removeBattery(*b);
+    ASSERT_FALSE(refused);
+    EXPECT_THAT(refused.error().text(), testing::HasSubstr("on the shelf (1)"));
+    const auto other = book->assignNewBattery(id, battery("Dew heater 3"));
+    ASSERT_TRUE(other);
+    EXPECT_EQ(book->recordings()->front().batteryId, *other);
+    ASSERT_TRUE(book->removeBattery(*b));
+    EXPECT_TRUE(book->spotReadings(*b)->empty());
+    ASSERT_EQ(*book->undo(), "remove a battery");
+    ASSERT_EQ(book->spotReadings(*b)->size(), 1u);
+    EXPECT_EQ(book->spotReadings(*b)->front().value, 12.1);
+    EXPECT_EQ(*book->undo(), "move a recording to Dew heater 3");
+    EXPECT_EQ(book->batteries()->size(), 1u) << "the new battery and the move are one change";
+    EXPECT_EQ(book->recordings()->front().batteryId, *b);
+    EXPECT_TRUE(book->verify()->faults.empty());
 }
 
 TEST_F(Book, UndoAndRedoReachAcrossARestart) {

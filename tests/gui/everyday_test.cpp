@@ -47,12 +47,6 @@ class Everyday : public test::Window {
             5000));
         return found;
     }
-    /// A key with Ctrl, into the active window.
-    void press(Qt::Key key) const {
-        window_->activateWindow();
-        ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
-        QTest::keyClick(window_.get(), key, Qt::ControlModifier);
-    }
     QString said() const { return part<QLabel>("inlineText")->text(); }
     bool waitForWords(const QString& words) const {
         return QTest::qWaitFor([&] { return said().contains(words); }, 10000);

@@ -42,6 +42,12 @@ class OnTheShelf : public test::Window {
         menu->close();
         chosen->trigger();
     }
+    /// Triggers an entry of the window's menu, wherever it lies.
+    void act(const QString& words) const {
+        for (QAction* action : window_->actions())
+            if (action->text().startsWith(words)) return action->trigger();
+        FAIL() << words.toStdString();
+    }
     /// Types into the dialog that asks for a text and accepts it.
     void answer(const QString& text) {
         QInputDialog* dialog = nullptr;
@@ -121,6 +127,125 @@ TEST_F(OnTheShelf, WhatIsTakenOffComesBackWithUndo) {
     window_->redo();
     settle();
     EXPECT_TRUE(window_->book().recordings()->empty());
+}
+
+TEST_F(OnTheShelf, ALogMovesToAnotherBatteryWithEverythingComputedFromIt) {
+    const double health = window_->book().recordings()->front().summary.health_percent;
+    choose("Move to another battery");
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    EXPECT_EQ(card->findChild<QPushButton*>("accept")->text(), "Move");
+    EXPECT_EQ(card->findChild<QSpinBox*>("series")->value(), 3) << "begins with what is known";
+    QTest::keyClicks(card->findChild<QLineEdit*>("name"), "Dew heater 3");
+    card->findChild<QLineEdit*>("rated")->selectAll();
+    QTest::keyClicks(card->findChild<QLineEdit*>("rated"), "5 Ah");
+    QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
+    settle();
+    ASSERT_EQ(window_->book().batteries()->size(), 2u);
+    EXPECT_EQ(window_->shown()->analysis.battery.name, "Dew heater 3");
+    EXPECT_TRUE(said().contains("Dew heater 3")) << said().toStdString();
+    EXPECT_NEAR(window_->book().recordings()->front().summary.health_percent, health / 2, 0.01)
+        << "half the health of twice the label";
+    window_->undo();
+    settle();
+    EXPECT_EQ(window_->book().batteries()->size(), 1u) << "the new battery went with it";
+    EXPECT_EQ(window_->shown()->analysis.battery.name, "Dew heater 2");
+}
+
+TEST_F(OnTheShelf, ABatteryIsRemovedOnlyWithoutLogsAndComesBack) {
+    press(Qt::Key_N);
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    QTest::keyClicks(card->findChild<QLineEdit*>("name"), "Spare");
+    QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
+    settle();
+    ASSERT_EQ(window_->book().batteries()->size(), 2u);
+    const auto remove = [&](std::int64_t battery) {
+        QTest::qWait(30);
+        auto* name = part<QPushButton>(QString("battery-%1").arg(battery));
+        Q_EMIT name->customContextMenuRequested(QPoint(5, 5));
+        for (QMenu* menu : window_->findChildren<QMenu*>())
+            if (menu->isVisible())
+                for (QAction* action : menu->actions())
+                    if (action->text() == "Remove this battery") {
+                        menu->close();
+                        action->trigger();
+                        settle();
+                        return;
+                    }
+        FAIL() << "no menu";
+    };
+    remove(window_->book().batteries()->front().id);
+    EXPECT_TRUE(said().contains("on the shelf (1)")) << said().toStdString();
+    EXPECT_EQ(window_->book().batteries()->size(), 2u);
+    remove(window_->book().batteries()->back().id);
+    ASSERT_EQ(window_->book().batteries()->size(), 1u);
+    EXPECT_EQ(window_->book().batteries()->front().battery.name, "Dew heater 2");
+    window_->undo();
+    settle();
+    EXPECT_EQ(window_->book().batteries()->back().battery.name, "Spare");
+}
+
+TEST_F(OnTheShelf, WhatWasTakenOffIsDestroyedOnlyWhenSure) {
+    act("Destroy what was taken off");
+    EXPECT_TRUE(said().contains("Nothing")) << said().toStdString();
+    press(Qt::Key_Delete);
+    settle();
+    ASSERT_TRUE(window_->book().recordings()->empty());
+    dialogs_.yes = false;
+    act("Destroy what was taken off");
+    settle();
+    EXPECT_EQ(*window_->book().removedCount(), 1);
+    dialogs_.yes = true;
+    act("Destroy what was taken off");
+    settle();
+    EXPECT_EQ(*window_->book().removedCount(), 0);
+    EXPECT_TRUE(said().contains("destroyed: 1.")) << said().toStdString();
+    EXPECT_TRUE(window_->book().verify()->faults.empty());
+}
+
+TEST_F(OnTheShelf, ManyLogsAreShownInPartsAndTheShownOneAlways) {
+    std::vector<RecordingEntry> many;
+    for (std::int64_t k = 1; k <= 40; ++k) {
+        RecordingEntry e;
+        e.id = 100 + k;
+        e.batteryId = window_->book().batteries()->front().id;
+        e.title = "Night " + std::to_string(k);
+        e.importedAt_s = static_cast<double>(k);
+        many.push_back(e);
+    }
+    auto* shelf = part<Shelf>("shelf");
+    shelf->setContents(*window_->book().batteries(), many);
+    EXPECT_NE(row(140), nullptr) << "the newest";
+    EXPECT_EQ(row(128), nullptr);
+    auto* more = part<QPushButton>("more-1");
+    EXPECT_EQ(more->text(), "Show 12 of 28 older");
+    QTest::mouseClick(more, Qt::LeftButton);
+    EXPECT_NE(row(128), nullptr);
+    EXPECT_EQ(row(102), nullptr);
+    shelf->select(102);
+    ASSERT_NE(row(102), nullptr);
+    EXPECT_TRUE(row(102)->isChecked());
+    EXPECT_FALSE(row(102)->visibleRegion().isEmpty()) << "it is scrolled to";
+    QSignalSpy chosen(shelf, &Shelf::recordingChosen);
+    row(103)->setFocus();
+    QTest::keyClick(row(103), Qt::Key_Space);
+    ASSERT_EQ(chosen.count(), 1);
+    EXPECT_EQ(chosen.front().front().toLongLong(), 103);
+    shelf->setContents(*window_->book().batteries(), many);
+    const QPushButton* again = row(103);
+    EXPECT_EQ(window_->focusWidget(), again) << "the keyboard stays where it was";
+}
+
+TEST_F(OnTheShelf, TheSameFileAgainIsSaid) {
+    drop(path("night-14.csv"));
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    bool told = false;
+    for (const QLabel* label : card->findChildren<QLabel*>())
+        told = told || label->text().contains("on the shelf already: “night-14”");
+    EXPECT_TRUE(told);
+    card->reject();
 }
 
 TEST_F(OnTheShelf, SearchFindsBatteriesAndLogs) {

@@ -60,6 +60,12 @@ class Window : public testing::Test {
     void settle() const {
         ASSERT_TRUE(QTest::qWaitFor([this] { return !window_->busy(); }, 20000));
     }
+    /// A key with Ctrl, into the active window.
+    void press(Qt::Key key) const {
+        window_->activateWindow();
+        ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+        QTest::keyClick(window_.get(), key, Qt::ControlModifier);
+    }
     QString path(const QString& name) const { return folder_.filePath(name); }
     QString writeLog(const QString& name, const std::string& text) const {
         QFile file(path(name));

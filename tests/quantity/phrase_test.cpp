@@ -52,13 +52,13 @@ TEST(Format, FollowsTheStyleOfTheThread) {
     Presentation p;
     p.style = {',', true, ChargeUnit::AmpHours};
     const Presenting presenting(p);
-    EXPECT_EQ(shortValue(0.48, "Ah"), "0,48\u2009Ah");
-    EXPECT_EQ(shortValue(25, "C"), "77,0\u2009°F");
-    EXPECT_EQ(valueText(1.0, 0.1, "C/min").joined(), "1,80 ± 0,36\u2009°F/min")
+    EXPECT_EQ(shortValue(0.48, "Ah"), "0,48\u202FAh");
+    EXPECT_EQ(shortValue(25, "C"), "77,0\u202F°F");
+    EXPECT_EQ(valueText(1.0, 0.1, "C/min").joined(), "1,80 ± 0,36\u202F°F/min")
         << "a rate of change has no zero point";
     p.style = {'.', false, ChargeUnit::MilliAmpHours};
     const Presenting again(p);
-    EXPECT_EQ(shortValue(4.3, "Ah"), "4300\u2009mAh");
+    EXPECT_EQ(shortValue(4.3, "Ah"), "4300\u202FmAh");
 }
 
 }  // namespace

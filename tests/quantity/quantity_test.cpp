@@ -50,7 +50,7 @@ TEST(Format, ShowsAsManyDigitsAsTheUncertaintyCarries) {
     EXPECT_EQ(valueText(4.30237, 0.012, "Ah").plusMinus, "0.024");
     EXPECT_EQ(valueText(0.48123, 0.004, "Ah").value, "481.2");
     EXPECT_EQ(valueText(0.48123, 0.004, "Ah").unit, "mAh");
-    EXPECT_EQ(valueText(0.0588, 0.00065, "ohm").joined(), "58.8 ± 1.3\u2009mΩ");
+    EXPECT_EQ(valueText(0.0588, 0.00065, "ohm").joined(), "58.8 ± 1.3\u202FmΩ");
     EXPECT_EQ(valueText(25, 0.5, "C", {'.', true, ChargeUnit::BySize}).unit, "°F");
     EXPECT_EQ(fixed(-0.0001, 2), "0.00") << "no minus before a zero";
     EXPECT_EQ(fixed(-1.5, 1), "\u22121.5");
@@ -94,6 +94,10 @@ TEST(Units, AQuantityIsReadWholeOrNotAtAll) {
         EXPECT_FALSE(parseQuantity(bad, Quantity::Voltage)) << bad;
     EXPECT_NEAR(*parseQuantity("-0.5e-3 V", Quantity::Voltage), -0.0005, 1e-15);
     EXPECT_NEAR(*parseQuantity("3.3", Quantity::Voltage), 3.3, 1e-15);
+    // What the program shows can be typed or pasted back.
+    EXPECT_NEAR(*parseQuantity(shortValue(-4.21, "V"), Quantity::Voltage), -4.21, 1e-12);
+    EXPECT_NEAR(*parseQuantity(shortValue(0.85, "Ah"), Quantity::Charge), 0.85, 1e-12);
+    EXPECT_NEAR(*parseQuantity("25\u00A0°C", Quantity::Temperature), 25, 1e-12);
 }
 
 TEST(Format, NumbersStayShortAndHonest) {
@@ -105,7 +109,7 @@ TEST(Format, NumbersStayShortAndHonest) {
     EXPECT_GE(decimalsFor(kNaN), 0);
     EXPECT_EQ(valueText(kNaN, kNaN, "V").value, "–");
     EXPECT_TRUE(valueText(3.7, kNaN, "V").plusMinus.empty()) << "no uncertainty is not ± 0";
-    EXPECT_EQ(durationText(42), "42\u2009s");
+    EXPECT_EQ(durationText(42), "42\u202Fs");
     for (const double seconds : {0.0, 59.4, 60.0, 3599.9, 3600.0, 86'400.0, 1e7}) {
         EXPECT_FALSE(durationText(seconds).empty()) << seconds;
         EXPECT_EQ(durationText(seconds).find("h 60"), std::string::npos) << seconds;

@@ -6,7 +6,9 @@
 
 #include <set>
 
+#include "quantity/format.h"
 #include "report/cards.h"
+#include "report/summary.h"
 #include "tests/support/sim.h"
 
 namespace nk {
@@ -18,6 +20,24 @@ Step made(StepKind kind, double current_A) {
     Step s;
     s.kind = kind, s.meanCurrent_A = current_A;
     return s;
+}
+
+TEST(Summary, TheShelfShowsTheResistanceThatTheFindingQuotes) {
+    for (const auto& [name, json] : scenarioFiles()) {
+        if (name != "flash-pack-pulses" && name != "mount-pack-b-weak-cell") continue;
+        const auto log = test::logged(std::string(json));
+        const Analysis a = analyse(*log.imported.recording, log.scenario.battery);
+        const RecordingSummary s = summarise(a);
+        ASSERT_TRUE(std::isfinite(s.resistance_ohm)) << name;
+        bool quoted = false;
+        for (const Finding& f : a.findings)
+            if (f.code == "which_resistance") {
+                EXPECT_THAT(f.text, HasSubstr(shortValue(s.resistance_ohm, "ohm"))) << name;
+                quoted = true;
+            }
+        EXPECT_TRUE(quoted) << name;
+        ASSERT_NE(findMetric(s.resistanceMethod), nullptr);
+    }
 }
 
 TEST(Words, EveryKindOfStepHasItsOwnAndFitsItsRoom) {

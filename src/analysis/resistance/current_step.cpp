@@ -237,6 +237,27 @@ const std::vector<StepResistance>& stepResistances(const AnalysisInput& in) {
                                                           [&] { return findStepResistances(in); });
 }
 
+const StepResistance* mostComparable(std::span<const StepResistance> steps, double delay_s) {
+    const auto rank = [](const StepResistance& s) {
+        const double delay = s.nominalDelay_s == 10  ? 0.0
+                             : s.nominalDelay_s == 1 ? 1.0
+                             : s.nominalDelay_s == 0 ? 2.0
+                                                     : 3.0;
+        const double charge =
+            std::isfinite(s.soc) ? std::abs(s.soc - 0.5) + (s.soc < 0.2 ? 0.3 : 0) : 0.5;
+        // At most a tenth from 0.1 A to 10 A: it decides between steps of like charge.
+        const double size = 0.02 * std::log(std::abs(s.to_A - s.from_A) + 1e-9);
+        return delay + charge - size;
+    };
+    const StepResistance* best = nullptr;
+    for (const StepResistance& s : steps) {
+        if (!std::isfinite(s.resistance_ohm)) continue;
+        if (std::isfinite(delay_s) && s.nominalDelay_s != delay_s) continue;
+        if (best == nullptr || rank(s) < rank(*best)) best = &s;
+    }
+    return best;
+}
+
 namespace {
 
 void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* name, double delay) {

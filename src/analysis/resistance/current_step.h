@@ -3,6 +3,7 @@
 // never averaged together.
 #pragma once
 
+#include <span>
 #include <vector>
 
 #include "analysis/analysis.h"
@@ -29,6 +30,12 @@ struct StepResistance {
 /// to the delay, within a tenth of it, while the current holds.
 const std::vector<StepResistance>& stepResistances(const AnalysisInput& in);
 const std::vector<StepResistance>& stepResistances(AnalysisInput&&) = delete;
+
+/// The one of several resistances that says most about the battery: the longest delay up to 10 s
+/// (or only `delay_s` when that is finite), then the one nearest to half charge and not near empty,
+/// where every resistance is high, and of a large step rather than a small one (common practice, no
+/// source). Null when none is measurable.
+const StepResistance* mostComparable(std::span<const StepResistance> steps, double delay_s = kNaN);
 
 /// State of charge at sample k, 0 … 1: counted from a full charge, a rested voltage, or the end of
 /// a discharge to its floor; NaN when the log does not tell.

@@ -13,21 +13,7 @@ namespace nk {
 void checkWhichResistance(const AnalysisInput& in, std::vector<Finding>& out) {
     const auto standard = twoLevelResistances(in);
     const auto& steps = stepResistances(in);
-    // The step nearest to half charge, with the longest delay up to 10 s.
-    const StepResistance* best = nullptr;
-    const auto rank = [](const StepResistance& s) {
-        // Near empty every resistance is high.
-        const double charge =
-            std::isfinite(s.soc) ? std::abs(s.soc - 0.5) + (s.soc < 0.2 ? 0.3 : 0) : 0.5;
-        return (s.nominalDelay_s == 10  ? 0.0
-                : s.nominalDelay_s == 1 ? 1.0
-                : s.nominalDelay_s == 0 ? 2.0
-                                        : 3.0) +
-               charge;
-    };
-    for (const StepResistance& s : steps)
-        if (std::isfinite(s.resistance_ohm) && (best == nullptr || rank(s) < rank(*best)))
-            best = &s;
+    const StepResistance* best = mostComparable(steps);
     if (best == nullptr && standard.empty()) return;
     Finding f;
     f.severity = Severity::Note;

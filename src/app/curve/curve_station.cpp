@@ -184,7 +184,7 @@ void CurveStation::show(ShownPtr shown) {
     if (const Chemistry* c = shown_->analysis.battery.chemistryData()) {
         // Ageing speeds up from about 45 °C (common practice, docs/methods.md).
         const auto degrees = [](double limit_C) {
-            return QString::fromStdString(fixed(shownTemperature(limit_C), 0)) + "\u2009" +
+            return QString::fromStdString(fixed(shownTemperature(limit_C), 0)) + "\u202F" +
                    temperatureUnit();
         };
         std::vector<std::pair<double, QString>> limits = {
@@ -228,7 +228,7 @@ void CurveStation::describeStep(int index) {
         text += QString::fromStdString(" · " + shortValue(s.meanCurrent_A, "A") +
                                        phrase(" mean · ") + shortValue(s.sum.charge_Ah, "Ah") +
                                        " · " + fixed(s.startVoltage_V, 2) + " to " +
-                                       fixed(s.endVoltage_V, 2) + "\u2009V");
+                                       fixed(s.endVoltage_V, 2) + "\u202FV");
         text += " · " + tr("ended: ") + QString::fromStdString(endingWords(s.endedBy));
     }
     stepLine_->setText(text);
@@ -250,11 +250,11 @@ QString CurveStation::pinsText() const {
     const double dT = warm ? r.temperature_C()[b] - r.temperature_C()[a] : 0;
     const double dq = shown_->charge_Ah[b] - shown_->charge_Ah[a];
     std::string text = phrase("A to B  ") + durationText(std::abs(dt)) + "  ΔV " + fixed(dv, 3) +
-                       "\u2009V  ΔI " + fixed(di, 3) + "\u2009A  " + shortValue(dq, "Ah");
+                       "\u202FV  ΔI " + fixed(di, 3) + "\u202FA  " + shortValue(dq, "Ah");
     if (std::abs(di) > 4 * r.currentQuality().sigma() && std::abs(di) > 0.01)
         text += "  ΔV/ΔI " + shortValue(dv / di, "ohm");
-    if (dt != 0) text += phrase("  slope ") + fixed(dv / dt * 60000, 2) + "\u2009mV/min";
-    if (warm) text += "  ΔT " + fixed(dT, 1) + "\u2009K";
+    if (dt != 0) text += phrase("  slope ") + fixed(dv / dt * 60000, 2) + "\u202FmV/min";
+    if (warm) text += "  ΔT " + fixed(dT, 1) + "\u202FK";
     return QString::fromStdString(text);
 }
 
@@ -272,13 +272,13 @@ void CurveStation::updateRuler(std::optional<double> time_s) {
     const double i = r.current_A()[k];
     const bool rest = std::abs(i) <= shown_->analysis.steps.restThreshold_A;
     std::string text = clockText(r.time_s()[k], r.usualInterval_s() < 1) + "   " +
-                       fixed(r.voltage_V()[k], 3) + "\u2009V   " + fixed(i, 3) + "\u2009A " +
+                       fixed(r.voltage_V()[k], 3) + "\u202FV   " + fixed(i, 3) + "\u202FA " +
                        (rest    ? phrase("rest")
                         : i > 0 ? phrase("charge")
                                 : phrase("discharge"));
     if (r.hasTemperature()) text += "   " + shortValue(r.temperature_C()[k], "C");
-    text += "   " + fixed(shown_->charge_Ah[k], 3) + "\u2009Ah   " +
-            fixed(shown_->energy_Wh[k], 2) + "\u2009Wh";
+    text += "   " + fixed(shown_->charge_Ah[k], 3) + "\u202FAh   " +
+            fixed(shown_->energy_Wh[k], 2) + "\u202FWh";
     Q_EMIT rulerChanged(QString::fromStdString(text), pinsText());
 }
 

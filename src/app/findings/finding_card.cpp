@@ -32,7 +32,9 @@ QColor toneColour(CardTone tone) {
 }
 
 QLabel* text(const QString& words, int pixels, int weight, const QColor& colour, QWidget* parent) {
-    auto* label = new QLabel(words, parent);
+    QString whole = words;
+    whole.replace(" ± ", "\u00A0±\u00A0");  // a number and its uncertainty stay in one line
+    auto* label = new QLabel(whole, parent);
     label->setWordWrap(true);
     label->setTextFormat(Qt::PlainText);
     label->setTextInteractionFlags(Qt::TextSelectableByMouse);

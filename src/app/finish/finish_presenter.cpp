@@ -156,7 +156,7 @@ FinishView FinishPresenter::view(int charge, const Ranking& ranking) const {
             row.time_s = r.result.time_s;
             row.stops = qs(clockText(r.result.time_s));
             row.charge = qs(fixed(r.result.charge_Ah, r.result.charge_Ah < 100 ? 3 : 2)) +
-                         QString("\u2009Ah");
+                         QString("\u202FAh");
             if (r.extrapolated) row.words += QObject::tr(", by the fit");
             if (std::isfinite(ranking.full.time_s) && std::isfinite(r.beyond_Ah) &&
                 row.against != qs(phrase("at full"))) {

@@ -104,8 +104,8 @@ void MeterCheckDialog::check() {
         if (at && *at >= 0 && *at <= recording_->duration_s()) {
             const std::size_t k = recording_->nearest(*at);
             table_->item(r, kLog)->setText(
-                QString::fromStdString(fixed(recording_->voltage_V()[k], 3)) + "\u2009V, " +
-                QString::fromStdString(fixed(recording_->current_A()[k], 3)) + "\u2009A");
+                QString::fromStdString(fixed(recording_->voltage_V()[k], 3)) + "\u202FV, " +
+                QString::fromStdString(fixed(recording_->current_A()[k], 3)) + "\u202FA");
         }
         if (meter.isEmpty()) continue;
         const auto volts = parseQuantity(meter.toStdString(), Quantity::Voltage);

@@ -2,15 +2,18 @@
 #pragma once
 
 #include <QWidget>
+#include <map>
 #include <vector>
 
 #include "book/bench_book.h"
 
 class QLineEdit;
+class QScrollArea;
 class QVBoxLayout;
-class QPushButton;
 
 namespace nk {
+
+class BatteryBlock;
 
 class Shelf : public QWidget {
     Q_OBJECT
@@ -18,6 +21,7 @@ class Shelf : public QWidget {
     explicit Shelf(QWidget* parent = nullptr);
 
     void setContents(std::vector<BatteryEntry> batteries, std::vector<RecordingEntry> recordings);
+    /// Marks a recording, shows its row when it was among the older ones, and scrolls to it.
     void select(std::int64_t recordingId);
     std::int64_t selected() const { return selected_; }
 
@@ -25,17 +29,28 @@ class Shelf : public QWidget {
     void recordingChosen(qlonglong id);
     void batteryEditRequested(qlonglong id);
     void recordingMenuRequested(qlonglong id, const QPoint& globalPos);
+    void batteryMenuRequested(qlonglong id, const QPoint& globalPos);
     void addRequested();
 
   private:
     void rebuild();
+    void addBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
+                  bool named);
+    /// Marks the selected recording's row; false when it has none.
+    bool mark();
+    /// Asks for so many rows that the selected recording has one; false when that changes nothing.
+    bool askForRow();
+    /// Lets the list lay out rows that are new, before one is scrolled to.
+    void placeRows();
 
     std::vector<BatteryEntry> batteries_;
-    std::vector<RecordingEntry> recordings_;
+    std::vector<RecordingEntry> recordings_;  ///< newest first
     std::int64_t selected_ = 0;
+    std::map<std::int64_t, std::size_t> wanted_;  ///< rows asked for, by battery
     QLineEdit* search_ = nullptr;
+    QScrollArea* scroll_ = nullptr;
     QVBoxLayout* list_ = nullptr;
-    std::vector<QWidget*> rows_;
+    std::vector<BatteryBlock*> blocks_;
 };
 
 }  // namespace nk

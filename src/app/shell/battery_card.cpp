@@ -125,6 +125,10 @@ void BatteryCard::fill(const Battery& b) {
     rated_->setText(b.rated_Ah > 0 ? QString::number(b.rated_Ah, 'g', 6) + " Ah" : QString());
 }
 
+void BatteryCard::setAcceptWords(const QString& words) {
+    accept_->setText(words);
+}
+
 void BatteryCard::setPreview(QWidget* preview, bool open) {
     auto* box = static_cast<QVBoxLayout*>(layout());
     reading_ = new QPushButton(tr("How it was read"), this);

@@ -27,6 +27,8 @@ class BatteryCard : public QDialog {
     Battery battery() const;
     /// The chosen battery of the book, or 0 for a new one.
     std::int64_t chosenId() const;
+    /// What the button that takes the card says.
+    void setAcceptWords(const QString& words);
     /// Puts the preview of an incoming log above the card; folded away when the reading is sure.
     void setPreview(QWidget* preview, bool open);
     /// False: the log is not readable yet, whatever the card says.

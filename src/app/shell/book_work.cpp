@@ -206,6 +206,7 @@ Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem:
     const RecordingSummary summary = summarise(shown->analysis);
     const bool stale = summary.version != entry.summary.version ||
                        summary.hazard != entry.summary.hazard ||
+                       summary.resistanceMethod != entry.summary.resistanceMethod ||
                        summary.conditions != entry.summary.conditions;
     if (stale) (void)(*book)->setSummary(entry.id, summary);
     return std::shared_ptr<const ShownRecording>(std::move(shown));

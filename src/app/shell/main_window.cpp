@@ -154,6 +154,8 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     connect(shelf_, &Shelf::batteryEditRequested, this, [this](qlonglong id) { editBattery(id); });
     connect(shelf_, &Shelf::recordingMenuRequested, this,
             [this](qlonglong id, const QPoint& p) { recordingMenu(id, p); });
+    connect(shelf_, &Shelf::batteryMenuRequested, this,
+            [this](qlonglong id, const QPoint& p) { batteryMenu(id, p); });
     connect(bar_, &StationBar::stationChosen, this, &MainWindow::setStation);
     connect(findings_, &FindingsPanel::evidenceRequested, this, &MainWindow::showFinding);
     connect(findings_, &FindingsPanel::actionRequested, this, &MainWindow::takeAction);
@@ -318,9 +320,7 @@ void MainWindow::loadDemo() {
 }
 
 void MainWindow::chooseRecording(std::int64_t id) {
-    const RecordingEntry* entry = nullptr;
-    for (const RecordingEntry& e : recordings_)
-        if (e.id == id) entry = &e;
+    const RecordingEntry* entry = entryOf(id);
     if (entry == nullptr) return;
     shelf_->select(id);
     middle_->setCurrentWidget(station());

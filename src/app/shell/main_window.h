@@ -100,8 +100,19 @@ class MainWindow : public QMainWindow {
     /// The first log and all files that wait, into one battery, with a result a file.
     void storeAll(std::shared_ptr<PendingLog> first, std::int64_t batteryId,
                   const Battery& battery);
+    /// The entry of a recording, null when it is no longer on the shelf.
+    const RecordingEntry* entryOf(std::int64_t id) const;
+    void newBattery();
     void editBattery(std::int64_t id);
+    void removeBattery(std::int64_t id);
+    void batteryMenu(std::int64_t id, const QPoint& at);
     void recordingMenu(std::int64_t id, const QPoint& at);
+    void renameRecording(std::int64_t id);
+    void moveRecording(std::int64_t id);
+    void saveOriginal(std::int64_t id);
+    void takeOff(std::int64_t id);
+    /// Destroys what was taken off the shelf, after a question.
+    void destroyRemoved();
     void showFinding(int index);
     void saveSheet();
     void saveBatterySheet();

@@ -125,6 +125,17 @@ QString MainWindow::importIntro(const PendingLog& log) const {
     if (log.imported && log.imported->rowsSkipped > 0)
         intro += tr(", %1 set aside").arg(log.imported->rowsSkipped);
     intro += tr(". Which battery is it?");
+    if (log.imported) {
+        const double lasts_s = log.imported->recording->duration_s();
+        const auto twin = std::ranges::find_if(recordings_, [&](const RecordingEntry& e) {
+            return e.rowsRead == log.imported->rowsRead && e.duration_s == lasts_s &&
+                   e.fileName == log.fileName.toStdString();
+        });
+        if (twin != recordings_.end())
+            intro += "\n" + tr("A log of this name, as long and with as many rows, is on the shelf "
+                               "already: “%1”.")
+                                .arg(QString::fromStdString(twin->title));
+    }
     if (!queue_.isEmpty())
         intro += "\n" +
                  tr("%1 more files came with it; they go to the same battery.").arg(queue_.size());

@@ -32,6 +32,29 @@ void MainWindow::buildMenu() {
     undo_ = add(tr("Undo"), QKeySequence::Undo, [this] { undo(); });
     redo_ = add(tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { redo(); });
     menu->addSeparator();
+    into = menu->addMenu(tr("Shelf"));
+    // These concern the recording that is shown.
+    const auto addShown = [&](const QString& name, const QKeySequence& keys, auto slot) {
+        add(name, keys, [this, slot] {
+            if (shown_) slot(shown_->id);
+        });
+    };
+    addShown(tr("Rename this log…"), QKeySequence("F2"),
+             [this](std::int64_t id) { renameRecording(id); });
+    addShown(tr("Move this log to another battery…"), {},
+             [this](std::int64_t id) { moveRecording(id); });
+    addShown(tr("Take this log off the shelf"), QKeySequence("Ctrl+Del"),
+             [this](std::int64_t id) { takeOff(id); });
+    addShown(tr("Save the original file…"), {}, [this](std::int64_t id) { saveOriginal(id); });
+    addShown(tr("A load the logger did not see…"), {}, [this](std::int64_t id) { unseenLoad(id); });
+    add(tr("Meter check…"), {}, [this] { meterCheck(); });
+    into->addSeparator();
+    add(tr("New battery…"), QKeySequence::New, [this] { newBattery(); });
+    add(tr("Edit the card of this battery…"), {}, [this] {
+        if (shown_) editBattery(shown_->batteryId);
+    });
+    into->addSeparator();
+    add(tr("Destroy what was taken off…"), {}, [this] { destroyRemoved(); });
     into = menu->addMenu(tr("Bench book"));
     add(tr("Open or make a bench book…"), QKeySequence("Ctrl+Shift+O"), [this] { switchBook(); });
     recent_ = into->addMenu(tr("Recent books"));

@@ -1,16 +1,11 @@
-// What the window does with batteries and recordings: cards, menus, corrections, undo and redo.
+// What the window does with the book and the shown recording: changes, corrections, undo and redo.
 #include <QDateTime>
-#include <QFile>
 #include <QInputDialog>
-#include <QMenu>
-#include <QTimer>
 #include <cmath>
 
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
 #include "app/finish/meter_check_dialog.h"
-#include "app/shelf/shelf.h"
-#include "app/shell/battery_card.h"
 #include "app/shell/main_window.h"
 #include "app/shell/main_window_text.h"
 #include "app/strength/resistance_dialog.h"
@@ -229,75 +224,6 @@ void MainWindow::takeAction(int index) {
     const Card& card = cards[static_cast<std::size_t>(index)];
     if (card.code == "correction")
         change([id = card.actionId](BenchBook& b) { return b.removeCorrection(id); });
-}
-
-void MainWindow::editBattery(std::int64_t id) {
-    const BatteryEntry* entry = nullptr;
-    for (const BatteryEntry& e : batteries_)
-        if (e.id == id) entry = &e;
-    if (entry == nullptr) return;
-    auto* card = new BatteryCard(
-        tr("Battery card"),
-        tr("What is known of this battery. The maker's figures win over the usual ones."),
-        entry->battery, {}, this);
-    card->setAttribute(Qt::WA_DeleteOnClose);
-    const std::int64_t revision = entry->revision;
-    connect(card, &QDialog::accepted, this, [this, card, id, revision] {
-        change([id, revision, battery = card->battery()](BenchBook& b) {
-            return b.updateBattery(id, revision, battery);
-        });
-    });
-    card->open();
-}
-
-void MainWindow::recordingMenu(std::int64_t id, const QPoint& at) {
-    auto* menu = new QMenu(this);
-    menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Rename…"), this, [this, id] {
-        QString title;
-        for (const RecordingEntry& e : recordings_)
-            if (e.id == id) title = QString::fromStdString(e.title);
-        auto* dialog = new QInputDialog(this);
-        dialog->setAttribute(Qt::WA_DeleteOnClose);
-        dialog->setWindowTitle(tr("Rename the recording"));
-        dialog->setLabelText(tr("Name"));
-        dialog->setTextValue(title);
-        connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
-            if (name.trimmed().isEmpty()) return;
-            change([id, title = name.trimmed().toStdString()](BenchBook& b) {
-                return b.renameRecording(id, title);
-            });
-        });
-        dialog->open();
-    });
-    menu->addAction(tr("Save the original file…"), this, [this, id] {
-        QString name;
-        for (const RecordingEntry& e : recordings_)
-            if (e.id == id) name = QString::fromStdString(e.fileName);
-        const QString target =
-            dialogs_.saveAs(this, tr("Save the original file"), name, tr("All files (*)"));
-        if (target.isEmpty()) return;
-        const auto bytes = book_->original(id);
-        QFile file(target);
-        if (!bytes)
-            say(text(bytes.error()), true);
-        else if (!file.open(QIODevice::WriteOnly) ||
-                 file.write(bytes->data(), static_cast<qint64>(bytes->size())) !=
-                     static_cast<qint64>(bytes->size()) ||
-                 !file.flush())
-            say(tr("%1: the file could not be written: %2.").arg(target, file.errorString()), true);
-    });
-    menu->addAction(tr("A load the logger did not see…"), this, [this, id] { unseenLoad(id); });
-    if (shown_ && shown_->id == id)
-        menu->addAction(tr("Meter check…"), this, [this] { meterCheck(); });
-    menu->addAction(tr("Take off the shelf"), this, [this, id] {
-        change([id](BenchBook& b) { return b.removeRecording(id); },
-               [this] {
-                   say(tr("The recording is off the shelf. Undo (Ctrl+Z) brings it back."));
-                   showAnyRecording();
-               });
-    });
-    menu->popup(at);
 }
 
 }  // namespace nk

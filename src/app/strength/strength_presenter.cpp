@@ -27,20 +27,6 @@ QString conditionsOf(const StepResistance& s) {
     return out;
 }
 
-/// The reading nearest to half charge of one delay in one log.
-const StepResistance* typical(const StudiedLog& log, double delay) {
-    const StepResistance* best = nullptr;
-    const auto far = [](const StepResistance& s) {
-        return (std::isfinite(s.soc) ? std::abs(s.soc - 0.5) : 0.4) -
-               0.02 * std::log(std::abs(s.to_A - s.from_A) + 1e-9);  // larger steps tell more
-    };
-    for (const StepResistance& s : log.steps)
-        if (s.nominalDelay_s == delay && std::isfinite(s.resistance_ohm) &&
-            (best == nullptr || far(s) < far(*best)))
-            best = &s;
-    return best;
-}
-
 void resistanceRows(const StrengthStudy& study, const StudiedLog& log, StrengthView& out) {
     const double cells = study.battery.cells();
     const auto add = [&](const QString& school, double r, double u, const QString& conditions) {
@@ -62,7 +48,7 @@ void resistanceRows(const StrengthStudy& study, const StudiedLog& log, StrengthV
                                                  {10, QObject::tr("After 10 s")},
                                                  {30, QObject::tr("After 30 s")}};
     for (const auto& [delay, name] : delays)
-        if (const StepResistance* s = typical(log, delay)) {
+        if (const StepResistance* s = mostComparable(log.steps, delay)) {
             QString school = name;
             if (delay > 0 && std::abs(s->delay_s - delay) > 0.02 * delay)
                 school = QObject::tr("After %1").arg(qs(durationText(s->delay_s)));

@@ -126,6 +126,8 @@ QToolTip { background: @card; color: @text; border: 1px solid @line; padding: 4p
 QScrollArea { background: transparent; border: none; }
 #scrollBody { background: transparent; }
 QLabel#muted, QLabel[role="muted"] { color: @muted; }
+QLabel[role="small"] { color: @muted; font-size: 12px; }
+QLabel[role="figures"] { font-size: 12px; }
 QLabel[role="title"] { font-size: 15px; font-weight: 600; }
 QLabel[role="heading"] { font-size: 14px; font-weight: 600; }
 QFrame[role="card"] { background: @card; border: 1px solid @line; border-radius: 7px; }
@@ -148,6 +150,10 @@ QPushButton[role="primary"]:focus { border: 2px solid @text; }
 QPushButton[role="link"] { background: transparent; color: @accent; border: 1px solid transparent; padding: 2px 3px; font-weight: 500; text-align: left; }
 QPushButton[role="link"]:hover { text-decoration: underline; }
 QPushButton[role="link"]:focus { border: 1px solid @accent; border-radius: 4px; }
+QPushButton[role="battery"] { background: transparent; color: @text; border: 1px solid transparent; padding: 1px 2px; font-weight: 600; text-align: left; }
+QPushButton[role="battery"]:hover { text-decoration: underline; }
+QPushButton[role="battery"]:focus { border: 1px solid @accent; border-radius: 4px; }
+QPushButton[role="battery"]:disabled { color: @muted; }
 QPushButton[role="row"] { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 4px 6px; text-align: left; color: @text; }
 QPushButton[role="row"]:hover { background: @selection; }
 QPushButton[role="row"]:checked { background: @selection; font-weight: 600; }

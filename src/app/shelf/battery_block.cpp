@@ -1,0 +1,255 @@
+#include "app/shelf/battery_block.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QStyle>
+#include <QStyleOptionButton>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+
+#include "analysis/analysis.h"
+#include "app/theme/theme.h"
+#include "quantity/format.h"
+#include "quantity/phrase.h"
+
+namespace nk {
+
+/// A recording's line: its title, cut where there is no room, and what it gave or its hazard. One
+/// widget and no style sheet of its own: a shelf has hundreds.
+class RecordingRow : public QPushButton {
+  public:
+    RecordingRow(const RecordingEntry& r, QWidget* parent)
+        : QPushButton(parent),
+          id(r.id),
+          title_(QString::fromStdString(r.title)),
+          hazard_(r.summary.hazard) {
+        setObjectName(QString("recording-%1").arg(r.id));
+        setProperty("role", "row");
+        setCheckable(true);
+        setMinimumHeight(26);
+        setContextMenuPolicy(Qt::CustomContextMenu);
+        if (hazard_)
+            value_ = tr("hazard");
+        else if (std::isfinite(r.summary.capacity_Ah))
+            value_ = QString::fromStdString(shortValue(r.summary.capacity_Ah, "Ah"));
+        QString tip =
+            title_ + "\n" +
+            tr("from %1, %2 rows").arg(QString::fromStdString(r.fileName)).arg(r.rowsRead);
+        if (!r.summary.conditions.empty())
+            tip += "\n" + tr("gave %1 at %2")
+                              .arg(QString::fromStdString(shortValue(r.summary.capacity_Ah, "Ah")),
+                                   QString::fromStdString(r.summary.conditions));
+        setToolTip(tip);
+        setAccessibleName(tip);
+    }
+
+    const std::int64_t id;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override {
+        QPushButton::paintEvent(event);  // its background and focus; it has no text
+        const Theme& t = currentTheme();
+        QPainter p(this);
+        QFont plain = font();
+        plain.setPixelSize(12);
+        plain.setWeight(QFont::Normal);
+        QFont strong = plain;
+        strong.setWeight(QFont::DemiBold);
+        const QRect inside = rect().adjusted(8, 0, -4, 0);
+        p.setFont(hazard_ ? strong : plain);
+        p.setPen(hazard_ ? t.hazard : t.muted);
+        p.drawText(inside, Qt::AlignVCenter | Qt::AlignRight, value_);
+        const int taken = value_.isEmpty() ? 0 : p.fontMetrics().horizontalAdvance(value_) + 6;
+        p.setFont(isChecked() ? strong : plain);
+        p.setPen(t.text);
+        const QRect left = inside.adjusted(0, 0, -taken, 0);
+        p.drawText(left, Qt::AlignVCenter | Qt::AlignLeft,
+                   p.fontMetrics().elidedText(title_, Qt::ElideRight, left.width()));
+    }
+
+  private:
+    QString title_, value_;
+    bool hazard_;
+};
+
+namespace {
+
+/// Last capacity as a small bar against the rated one.
+class CapacityBar : public QWidget {
+  public:
+    CapacityBar(double fraction, QWidget* parent) : QWidget(parent), fraction_(fraction) {
+        setFixedSize(56, 6);
+    }
+
+  protected:
+    void paintEvent(QPaintEvent*) override {
+        const Theme& t = currentTheme();
+        QPainter p(this);
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setPen(Qt::NoPen);
+        p.setBrush(t.line);
+        p.drawRoundedRect(rect(), 3, 3);
+        p.setBrush(fraction_ < 0.8 ? t.current : t.accent);
+        p.drawRoundedRect(
+            QRectF(0, 0, std::max(3.0, width() * std::clamp(fraction_, 0.0, 1.0)), height()), 3, 3);
+    }
+
+  private:
+    double fraction_;
+};
+
+/// A label that ends in an ellipsis where there is no room.
+class ElidedLabel : public QLabel {
+  public:
+    using QLabel::QLabel;
+
+  protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter p(this);
+        p.setPen(palette().color(foregroundRole()));
+        p.drawText(contentsRect(), static_cast<int>(Qt::AlignVCenter | Qt::AlignLeft),
+                   fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
+    }
+};
+
+QString kindOf(const Battery& battery) {
+    const Chemistry* c = battery.chemistryData();
+    QString kind = c != nullptr ? QString::fromStdString(c->label) : BatteryBlock::tr("chemistry?");
+    if (battery.series > 0) kind += QString(" %1S").arg(battery.series);
+    if (battery.parallel > 1) kind += QString("%1P").arg(battery.parallel);
+    return kind + (battery.rated_Ah > 0
+                       ? " · " + QString::fromStdString(shortValue(battery.rated_Ah, "Ah"))
+                       : BatteryBlock::tr(" · rated?"));
+}
+
+}  // namespace
+
+BatteryBlock::BatteryBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
+                           std::size_t shown, QWidget* parent)
+    : QFrame(parent), id_(entry != nullptr ? entry->id : 0) {
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(8, 6, 8, 8);
+    box->setSpacing(2);
+    addHead(entry);
+    if (entry != nullptr) addState(entry, recordings);
+    shown = std::min(shown, recordings.size());
+    for (std::size_t k = 0; k < shown; ++k) addRow(*recordings[k]);
+    if (shown < recordings.size()) {
+        const std::size_t left = recordings.size() - shown;
+        auto* more =
+            new QPushButton(tr("Show %1 of %2 older").arg(std::min(left, kBatch)).arg(left), this);
+        more->setObjectName(QString("more-%1").arg(id_));
+        more->setProperty("role", "link");
+        connect(more, &QPushButton::clicked, this, &BatteryBlock::moreRequested);
+        box->addWidget(more);
+    }
+}
+
+void BatteryBlock::addHead(const BatteryEntry* entry) {
+    auto* name = new QPushButton(
+        entry != nullptr ? QString::fromStdString(entry->battery.name) : tr("Without a battery"),
+        this);
+    name->setProperty("role", "battery");
+    name->setObjectName(QString("battery-%1").arg(id_));
+    name->setEnabled(entry != nullptr);
+    name->setToolTip(tr("Edit the battery card"));
+    name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    name->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(name, &QPushButton::clicked, this, [this] { Q_EMIT batteryEditRequested(id_); });
+    connect(name, &QWidget::customContextMenuRequested, this, [this, name](const QPoint& p) {
+        Q_EMIT batteryMenuRequested(id_, name->mapToGlobal(p));
+    });
+    layout()->addWidget(name);
+    if (entry == nullptr) return;
+    auto* kind = new ElidedLabel(kindOf(entry->battery), this);
+    kind->setProperty("role", "small");
+    kind->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    kind->setToolTip(kind->text());
+    kind->setContentsMargins(3, 0, 0, 0);
+    layout()->addWidget(kind);
+}
+
+void BatteryBlock::addState(const BatteryEntry* entry,
+                            const std::vector<const RecordingEntry*>& recordings) {
+    const auto newest = [&](auto has) -> const RecordingSummary* {
+        const auto at = std::ranges::find_if(
+            recordings, [&](const RecordingEntry* r) { return has(r->summary); });
+        return at == recordings.end() ? nullptr : &(*at)->summary;
+    };
+    const RecordingSummary* gave =
+        newest([](const RecordingSummary& s) { return std::isfinite(s.capacity_Ah); });
+    const RecordingSummary* met =
+        newest([](const RecordingSummary& s) { return std::isfinite(s.resistance_ohm); });
+    if (gave == nullptr && met == nullptr) return;
+    auto* line = new QHBoxLayout;
+    line->setContentsMargins(3, 1, 0, 2);
+    line->setSpacing(8);
+    QString words;
+    QStringList figures;
+    if (gave != nullptr) {
+        const QString charge = QString::fromStdString(shortValue(gave->capacity_Ah, "Ah"));
+        figures << charge;
+        words = tr("Last gave %1 at %2.").arg(charge, QString::fromStdString(gave->conditions));
+        // A bar only for a whole discharge: what was taken out in part is no state of health.
+        if (entry->battery.rated_Ah > 0 && std::isfinite(gave->health_percent)) {
+            words =
+                tr("Last gave %1 of %2 rated, at %3.")
+                    .arg(charge, QString::fromStdString(shortValue(entry->battery.rated_Ah, "Ah")),
+                         QString::fromStdString(gave->conditions));
+            auto* bar = new CapacityBar(gave->capacity_Ah / entry->battery.rated_Ah, this);
+            bar->setToolTip(words);
+            line->addWidget(bar, 0, Qt::AlignVCenter);
+        }
+    }
+    if (met != nullptr) {
+        const QString ohms = QString::fromStdString(shortValue(met->resistance_ohm, "ohm"));
+        figures << ohms;
+        const Metric* kind = findMetric(met->resistanceMethod);
+        words +=
+            (words.isEmpty() ? "" : "\n") +
+            QString("%1: %2.").arg(
+                kind != nullptr ? QString::fromStdString(phrase(kind->title)) : tr("Resistance"),
+                ohms);
+    }
+    auto* text = new QLabel(figures.join(" · "), this);
+    text->setProperty("role", "figures");
+    text->setToolTip(words);
+    text->setAccessibleName(words);
+    text->setAlignment(Qt::AlignVCenter | Qt::AlignRight);
+    text->setContentsMargins(0, 0, 4, 0);  // under one edge with the rows
+    line->addWidget(text, 1, Qt::AlignVCenter);
+    static_cast<QVBoxLayout*>(layout())->addLayout(line);
+}
+
+void BatteryBlock::addRow(const RecordingEntry& recording) {
+    auto* row = new RecordingRow(recording, this);
+    connect(row, &QPushButton::clicked, this, [this, row] {
+        row->setChecked(true);  // a second click does not unmark it
+        Q_EMIT recordingChosen(row->id);
+    });
+    connect(row, &QWidget::customContextMenuRequested, this, [this, row](const QPoint& p) {
+        Q_EMIT recordingMenuRequested(row->id, row->mapToGlobal(p));
+    });
+    layout()->addWidget(row);
+    rows_.push_back(row);
+}
+
+bool BatteryBlock::select(std::int64_t recordingId) {
+    bool mine = false;
+    for (RecordingRow* row : rows_) {
+        row->setChecked(row->id == recordingId);
+        mine = mine || row->isChecked();
+    }
+    const bool was = property("role").toString() == "card";
+    if (mine != was) {
+        setProperty("role", mine ? QVariant("card") : QVariant());
+        style()->unpolish(this);
+        style()->polish(this);
+    }
+    return mine;
+}
+
+}  // namespace nk

@@ -1,0 +1,99 @@
+// A shelf after years of use: a thousand logs over forty batteries, or all of one. What a change
+// of the book, another log chosen, and one letter typed into the search cost.
+#include <benchmark/benchmark.h>
+#include <fmt/format.h>
+
+#include <QApplication>
+#include <QLineEdit>
+
+#include "app/shelf/shelf.h"
+
+namespace nk {
+namespace {
+
+struct Contents {
+    std::vector<BatteryEntry> batteries;
+    std::vector<RecordingEntry> recordings;
+};
+
+Contents contents(std::int64_t batteries) {
+    Contents c;
+    for (std::int64_t k = 1; k <= batteries; ++k) {
+        BatteryEntry e;
+        e.id = k;
+        e.battery.name = fmt::format("Mount pack {}", k);
+        e.battery.chemistry = "nmc";
+        e.battery.series = 4;
+        e.battery.rated_Ah = 5;
+        c.batteries.push_back(std::move(e));
+    }
+    for (std::int64_t k = 1; k <= 1000; ++k) {
+        RecordingEntry e;
+        e.id = k;
+        e.batteryId = 1 + k % batteries;
+        e.title = fmt::format("Night {}", k);
+        e.fileName = fmt::format("night-{}.csv", k);
+        e.importedAt_s = 1.7e9 + 86400.0 * static_cast<double>(k);
+        e.rowsRead = 20000;
+        e.summary.capacity_Ah = 4.6;
+        e.summary.health_percent = 92;
+        e.summary.conditions = "0.2C, to 24 °C";
+        e.summary.resistance_ohm = 0.085;
+        e.summary.resistanceMethod = "resistance_10s";
+        c.recordings.push_back(std::move(e));
+    }
+    return c;
+}
+
+/// Everything that is due is done and painted.
+void finish(QWidget& shelf) {
+    QApplication::processEvents();
+    QApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    benchmark::DoNotOptimize(shelf.grab());
+}
+
+void bookChanged(benchmark::State& state) {
+    const Contents c = contents(state.range(0));
+    Shelf shelf;
+    shelf.resize(232, 740);
+    shelf.show();
+    for (auto _ : state) {
+        shelf.setContents(c.batteries, c.recordings);
+        finish(shelf);
+    }
+}
+BENCHMARK(bookChanged)->Arg(1)->Arg(40)->Unit(benchmark::kMillisecond);
+
+void logChosen(benchmark::State& state) {
+    const Contents c = contents(state.range(0));
+    Shelf shelf;
+    shelf.resize(232, 740);
+    shelf.show();
+    shelf.setContents(c.batteries, c.recordings);
+    std::int64_t id = 1000;
+    for (auto _ : state) {
+        shelf.select(id);
+        id = 1999 - id;
+        finish(shelf);
+    }
+}
+BENCHMARK(logChosen)->Arg(1)->Arg(40)->Unit(benchmark::kMillisecond);
+
+void letterTyped(benchmark::State& state) {
+    const Contents c = contents(state.range(0));
+    Shelf shelf;
+    shelf.resize(232, 740);
+    shelf.show();
+    shelf.setContents(c.batteries, c.recordings);
+    auto* search = shelf.findChild<QLineEdit*>("search");
+    bool on = false;
+    for (auto _ : state) {
+        on = !on;
+        search->setText(on ? "7" : "");
+        finish(shelf);
+    }
+}
+BENCHMARK(letterTyped)->Arg(1)->Arg(40)->Unit(benchmark::kMillisecond);
+
+}  // namespace
+}  // namespace nk
