@@ -1,9 +1,12 @@
 #include "notes.h"
 
-#include "quantity/phrase.h"
+#include <fmt/format.h>
 
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <stdexcept>
+
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -19,6 +22,9 @@ double real(const json& j, const char* key) {
 }
 
 }  // namespace
+
+/// More columns of one kind than any log has; a damaged book must not ask for all memory.
+constexpr std::size_t kMostChannels = 100'000;
 
 std::string notesJson(const Imported& imported) {
     const RecordingData& d = imported.recording->data();
@@ -61,8 +67,13 @@ Expected<void> readNotes(const std::string& text, RecordingData& data,
         data.textStep_V = j.value("step_V", 0.0);
         data.textStep_A = j.value("step_A", 0.0);
         data.textStep_C = j.value("step_C", 0.0);
-        data.cells_V.resize(j.value("cells", std::size_t{0}));
-        data.moreTemperatures_C.resize(j.value("temperatures", std::size_t{0}));
+        const auto count = [&](const char* key) {
+            const auto n = j.value(key, std::size_t{0});
+            if (n > kMostChannels) throw std::length_error(fmt::format("{} {}", n, key));
+            return n;
+        };
+        data.cells_V.resize(count("cells"));
+        data.moreTemperatures_C.resize(count("temperatures"));
     } catch (const std::exception& e) {
         return fail(ErrorKind::Storage,
                     std::string(phrase("The notes of a recording are damaged: ")) + e.what() + ".",

@@ -156,6 +156,14 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                 if (auto ok = readNotes(q.getColumn(0).getString(), d, ignored); !ok)
                     return tl::unexpected<Error>(ok.error());
             }
+            // A damaged count of samples must not ask for all memory: what is there is the bound.
+            const auto chunksOf = [&](const std::string& channel) {
+                SQLite::Statement q(
+                    *db_, "SELECT count(*) FROM sample_chunk WHERE recording_id=? AND channel=?");
+                q.bind(1, id);
+                q.bind(2, channel);
+                return q.executeStep() ? static_cast<std::size_t>(q.getColumn(0).getInt64()) : 0;
+            };
             const auto column = [&](const std::string& channel, std::vector<double>& into,
                                     bool needed) {
                 SQLite::Statement q(*db_,
@@ -163,7 +171,7 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                                     "channel=? ORDER BY chunk");
                 q.bind(1, id);
                 q.bind(2, channel);
-                into.reserve(needed ? samples : 0);
+                into.reserve(std::min(samples, chunksOf(channel) * kChunkSamples));
                 while (q.executeStep()) {
                     const auto blob = q.getColumn(0);
                     if (auto ok = unpackChunk({static_cast<const char*>(blob.getBlob()),

@@ -119,7 +119,7 @@ std::string durationText(double seconds) {
     const auto minutes = static_cast<long long>(std::llround(seconds / 60));
     if (minutes < 120) return fmt::format("{}{}min", minutes, unit);
     if (minutes < 48 * 60)
-        return fmt::format("{}{}h {:02}{}min", minutes / 60, unit, minutes % 60, unit);
+        return fmt::format("{}{}h\u00A0{:02}{}min", minutes / 60, unit, minutes % 60, unit);
     return phrase("{:.1f}{}days", static_cast<double>(minutes) / 1440, unit);
 }
 

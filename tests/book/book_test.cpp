@@ -256,6 +256,7 @@ TEST_F(Book, DamageByChanceIsAnErrorOrReadsBackNeverACrash) {
           R"({"problems": [], "repairs": [[1, 77, 1.0, "spike"]], "gaps": []})",
           R"({"problems": [], "repairs": [], "gaps": [[5, 1, false], [5, 1, false]]})",
           R"({"problems": [], "repairs": [], "gaps": [], "cells": 99999999999999})",
+          R"({"problems": [], "repairs": [], "gaps": [], "temperatures": 900000000})",
           R"({"problems": [], "repairs": [], "gaps": [], "cells": -1})"}) {
         store(damaged);
         EXPECT_FALSE(book->load(id)) << damaged;

@@ -25,12 +25,10 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     title_->setObjectName("recordingTitle");
     title_->setProperty("role", "title");
     title_->setTextFormat(Qt::PlainText);
-    title_->setContentsMargins(6, 0, 0, 0);
     subtitle_ = new QLabel(this);
     subtitle_->setProperty("role", "muted");
     subtitle_->setTextFormat(Qt::PlainText);
     subtitle_->setStyleSheet("font-size:12px;");
-    subtitle_->setContentsMargins(6, 0, 0, 2);
     auto* head = new QHBoxLayout;
     head->setSpacing(4);
     head->addWidget(title_, 1);
@@ -72,7 +70,6 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     stepLine_->setProperty("role", "muted");
     stepLine_->setStyleSheet("font-size:12px;");
     stepLine_->setMinimumWidth(10);
-    stepLine_->setContentsMargins(6, 2, 0, 0);
     box->addWidget(stepLine_);
     const QSettings settings;
     setAcross(settings.value("curve/across").toString() == "charge" ? AxisKind::Charge

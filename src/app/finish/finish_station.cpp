@@ -65,7 +65,6 @@ QLabel* line(QWidget* parent, const char* name, const char* role) {
     if (role[0] != 0) label->setProperty("role", role);
     label->setTextFormat(Qt::PlainText);
     label->setWordWrap(true);
-    label->setContentsMargins(6, 0, 6, 0);
     return label;
 }
 

@@ -16,6 +16,7 @@
 #include "app/theme/theme.h"
 #include "formats/dialect.h"
 #include "formats/table_shape.h"
+#include "quantity/format.h"
 #include "recording/pyramid.h"
 
 namespace nk {
@@ -48,14 +49,24 @@ class Thumbnail : public QWidget {
             p.drawText(rect(), Qt::AlignCenter, tr("No curve yet: name the columns above."));
             return;
         }
-        draw(p, voltage_, t.voltage, QRect(4, 4, width() - 8, 42));
-        draw(p, current_, t.current, QRect(4, 50, width() - 8, 30));
+        draw(p, voltage_, t.voltage, tr("Voltage"), "V", QRect(8, 6, width() - 16, 38));
+        draw(p, current_, t.current, tr("Current"), "A", QRect(8, 50, width() - 16, 30));
     }
 
   private:
-    void draw(QPainter& p, const Pyramid& pyramid, const QColor& colour, const QRect& r) const {
+    /// A curve with its name and range beside it.
+    void draw(QPainter& p, const Pyramid& pyramid, const QColor& colour, const QString& name,
+              const std::string& unit, const QRect& area) const {
         const MinMax all = pyramid.range(0, recording_->size());
         if (!std::isfinite(all.low)) return;
+        QFont small = font();
+        small.setPixelSize(11);
+        p.setFont(small);
+        p.setPen(colour);
+        const QString low = QString::fromStdString(shortValue(all.low, unit));
+        const QString high = QString::fromStdString(shortValue(all.high, unit));
+        p.drawText(area, Qt::AlignLeft | Qt::AlignVCenter, name + "\n" + low + " … " + high);
+        const QRect r = area.adjusted(130, 0, 0, 0);
         const double span = std::max(all.high - all.low, 1e-9);
         const auto y = [&](double v) { return r.bottom() - (v - all.low) / span * r.height(); };
         p.setPen(QPen(colour, 1));

@@ -20,7 +20,6 @@ QLabel* label(QWidget* parent, const char* name, const char* role) {
     if (role[0] != 0) l->setProperty("role", role);
     l->setTextFormat(Qt::PlainText);
     l->setWordWrap(true);
-    l->setContentsMargins(6, 0, 6, 0);
     return l;
 }
 
