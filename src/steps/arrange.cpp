@@ -202,19 +202,24 @@ void nameCutOutsAndPulses(const Recording& recording, const Battery& battery,
     const Chemistry* chemistry = battery.chemistryData();
     double lowest = 1e300;
     for (const double x : v) lowest = std::min(lowest, x);
+    const auto endLevel = [&](const Segment& seg) {
+        const std::size_t few = std::min<std::size_t>(4, seg.last - seg.first);
+        return median(recording.current_A(), seg.last - few, seg.last);
+    };
     std::size_t s = 0;
     while (s < segments.size()) {
         if (!constantLoad(segments[s].kind)) {
             ++s;
             continue;
         }
-        // Discharges at one level with nothing but rests between.
+        // Discharges by one load with nothing but rests between: at one level, or, where the level
+        // follows the voltage, at one level when the voltage is the same, at their ends.
         std::vector<std::size_t> group{s};
         std::size_t next = s + 1;
         while (next + 1 < segments.size() && segments[next].kind == StepKind::Rest &&
                constantLoad(segments[next + 1].kind) &&
                (sameLevel(recording, segments[next + 1].level_A, segments[s].level_A) ||
-                segments[s].kind != StepKind::CcDischarge)) {
+                sameLevel(recording, endLevel(segments[next + 1]), endLevel(segments[s])))) {
             group.push_back(next + 1);
             next += 2;
         }

@@ -19,6 +19,33 @@ double medianCurrent(const Recording& recording, std::size_t first, std::size_t 
     return *middle;
 }
 
+/// Shorter than this is an edge, not a level.
+double blinkOf(const Recording& recording) {
+    return std::min(0.5, 0.2 * recording.usualInterval_s());
+}
+
+/// A logger that samples densely while the current changes sees the edge itself, in many levels
+/// within a blink. What lies between its neighbours' currents and lasts a small part of the usual
+/// interval belongs to the step that follows.
+void joinEdges(const Recording& recording, std::vector<Segment>& segments) {
+    const auto t = recording.time_s();
+    const double blink_s = blinkOf(recording);
+    for (std::size_t s = 1; s + 1 < segments.size();) {
+        const Segment& seg = segments[s];
+        const Segment& before = segments[s - 1];
+        Segment& after = segments[s + 1];
+        const double low = std::min(before.level_A, after.level_A);
+        const double high = std::max(before.level_A, after.level_A);
+        const bool between = seg.level_A > low && seg.level_A < high;
+        if (between && t[after.first] - t[before.last] < blink_s) {
+            after.first = seg.first;
+            segments.erase(segments.begin() + static_cast<std::ptrdiff_t>(s));
+        } else {
+            ++s;
+        }
+    }
+}
+
 }  // namespace
 
 double restThreshold_A(const Recording& recording, const Battery& battery) {
@@ -49,6 +76,7 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
     const auto v = recording.voltage_V();
     const std::size_t n = recording.size();
     if (n == 0) return out;
+    const double blink_s = blinkOf(recording);
     const double sigma = recording.currentQuality().sigma();
     const double sigmaV = recording.voltageQuality().sigma();
 
@@ -88,15 +116,20 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
         };
         if (small(k) && small(k + 1) && small(k + 2)) continue;
         // A jump stands alone: the changes before and after it are much smaller. The fall after a
-        // knee goes on at a similar pace and is none. Up to two samples may lie on the way.
-        for (std::size_t width = 1; width <= 3 && k + width <= n; ++width) {
+        // knee goes on at a similar pace and is none. Up to two samples may lie on the way, or any
+        // number within a blink.
+        for (std::size_t width = 1; k + width <= n; ++width) {
             const std::size_t a = k - 1;
             const std::size_t b = k - 1 + width;
             if (b >= n || direction(b) != current) break;
+            if (width > 3 && t[b] - t[a] >= blink_s) break;
             const double jump = i[b] - i[a];
             const double needed =
                 std::max(8 * sigma, 0.03 * std::max(std::abs(i[a]), std::abs(i[b])));
             if (std::abs(jump) < needed) continue;
+            // It begins here and not a sample later.
+            if (width > 1 && std::abs(i[k] - i[a]) < std::max(4 * sigma, 0.01 * std::abs(jump)))
+                continue;
             const double before = a > first ? std::abs(i[a] - i[a - 1]) : 0;
             const double after =
                 b + 1 < n && direction(b + 1) == current ? std::abs(i[b + 1] - i[b]) : 0;
@@ -105,16 +138,17 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             bool monotone = true;
             for (std::size_t m = a; m < b; ++m) monotone &= (i[m + 1] - i[m]) * jump >= 0;
             if (!monotone) continue;
-            // A falling charge current whose voltage stays and which goes on falling is a taper
-            // seen by a slow logger: a real step down would lower the voltage by R·ΔI.
+            // A falling charge current whose voltage stays or still creeps up and which goes on
+            // falling is a taper seen by a slow logger: a real step down would lower the voltage
+            // by R·ΔI.
             if (current > 0 && jump < 0 &&
-                std::abs(v[b] - v[a]) <=
-                    std::max(3 * sigmaV, 1.5 * recording.voltageQuality().resolution)) {
+                v[b] - v[a] >= -std::max(3 * sigmaV, 1.5 * recording.voltageQuality().resolution)) {
                 const std::size_t ahead = std::min(b + 3, n - 1);
                 if (direction(ahead) == current && i[b] - i[ahead] > 0.15 * std::abs(jump))
                     continue;
             }
-            close(width == 1 ? k - 1 : b - 1);
+            // An edge seen in a blink belongs to the step that follows.
+            close(width == 1 || t[b] - t[a] < blink_s ? k - 1 : b - 1);
             k = b;
             break;
         }
@@ -140,7 +174,7 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             merged.push_back(seg);
     }
     for (Segment& seg : merged) seg.level_A = medianCurrent(recording, seg.first, seg.last);
-    (void)t;
+    joinEdges(recording, merged);
     return merged;
 }
 
@@ -189,6 +223,24 @@ LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t la
     law.exponent = b;
     return law;
 }
+
+namespace {
+
+/// A segment without the edges that a dense logger saw at its ends.
+Segment withoutEdges(const Recording& recording, Segment s) {
+    const auto t = recording.time_s();
+    const auto i = recording.current_A();
+    const double blink_s = blinkOf(recording);
+    const double near = 0.05 * std::abs(s.level_A) + 4 * recording.currentQuality().sigma();
+    const auto off = [&](std::size_t k) { return std::abs(i[k] - s.level_A) > near; };
+    const double start = t[s.first];
+    const double end = t[s.last];
+    while (s.first < s.last && off(s.first) && t[s.first + 1] - start < blink_s) ++s.first;
+    while (s.last > s.first && off(s.last) && end - t[s.last - 1] < blink_s) --s.last;
+    return s;
+}
+
+}  // namespace
 
 std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment,
                                      bool nickel) {
@@ -253,7 +305,8 @@ std::vector<Segment> classifySegment(const Recording& recording, const Segment& 
             s.kind = StepKind::Variable;
         return {s};
     }
-    const LoadLaw law = fitLoadLaw(recording, s.first, s.last);
+    const Segment core = withoutEdges(recording, s);
+    const LoadLaw law = fitLoadLaw(recording, core.first, core.last);
     const bool sure = std::abs(law.exponent) > 5 * law.standardError &&
                       law.currentSpread > std::max(0.004, 1.5 * law.residual);
     const bool tight = law.residual < loose;

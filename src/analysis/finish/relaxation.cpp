@@ -145,7 +145,7 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                     0.5, std::hypot(c->ocvSpread_V, r.uncertainty / in.battery.cells()) / slope);
                 r.caveats.push_back(
                     phrase("By the usual curve of {} that is {:.0f} ± {:.0f} % charged.", c->label,
-                           100 * soc, 200 * spread));
+                           100 * soc, std::max(1.0, 200 * spread)));
             }
             if (list[k - 1].kind == StepKind::CvCharge) {
                 const double gap = list[k - 1].endVoltage_V - r.value;

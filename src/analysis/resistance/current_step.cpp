@@ -77,6 +77,11 @@ std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
         if (at == 0 || at > is.last) continue;
         c.onset = at;
         c.before = at - 1;
+        // A dense logger sees the edge: its first samples are no longer the old level.
+        const double blink_s = std::min(0.5, 0.2 * r.usualInterval_s());
+        while (c.before > was.first && r.time_s()[at] - r.time_s()[c.before - 1] < blink_s &&
+               std::abs(i[c.before] - c.from_A) > 0.01 * std::abs(jump) + 3 * q.sigma())
+            --c.before;
         c.settled = at;
         while (c.settled < is.last && !near(c.settled, c.to_A)) ++c.settled;
         if (!near(c.settled, c.to_A)) continue;

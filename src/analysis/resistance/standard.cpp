@@ -60,8 +60,11 @@ std::vector<TwoLevel> twoLevelResistances(const AnalysisInput& in) {
             if (wanted - t[at] > std::max(0.1 * p.high_s, 1.01 * r.usualInterval_s())) continue;
             TwoLevel m;
             const std::size_t last = low.last;
-            const std::size_t first =
-                qv.noise >= 0.5 * qv.resolution && last >= low.first + 4 ? last - 2 : last;
+            // Up to three samples against the noise, as long as their drift drowns in it.
+            std::size_t first = last;
+            while (qv.noise >= 0.5 * qv.resolution && last - first < 2 && first > low.first + 2 &&
+                   t[last] - t[first - 1] <= 2 && std::abs(v[first - 1] - v[last]) < 3 * qv.sigma())
+                --first;
             const double u1 = meanOver(v, first, last);
             const double i1 = -meanOver(i, first, last);
             const double u2 = v[at];

@@ -5,8 +5,10 @@
 
 #include <QApplication>
 #include <QLineEdit>
+#include <QTemporaryDir>
 
 #include "app/shelf/shelf.h"
+#include "formats/importer.h"
 
 namespace nk {
 namespace {
@@ -94,6 +96,25 @@ void letterTyped(benchmark::State& state) {
     }
 }
 BENCHMARK(letterTyped)->Arg(1)->Arg(40)->Unit(benchmark::kMillisecond);
+
+/// What the window reads on its own thread after every change: all batteries and entries.
+void shelfRead(benchmark::State& state) {
+    const QTemporaryDir folder;
+    auto book = BenchBook::open(folder.filePath("b.nkbook").toStdString());
+    const std::string text = "time_s,voltage_V,current_A\n0,3.7,1\n1,3.71,1\n2,3.72,1\n";
+    const auto imported = readLog(text, "night.csv", {}, {}, {});
+    if (!book || !imported) return state.SkipWithError("no book");
+    const Contents c = contents(40);
+    for (const BatteryEntry& e : c.batteries) (void)(*book)->addBattery(e.battery);
+    for (const RecordingEntry& e : c.recordings)
+        (void)(*book)->addRecording(
+            {e.batteryId, e.title, e.fileName, e.importedAt_s, text, &*imported, e.summary});
+    for (auto _ : state) {
+        benchmark::DoNotOptimize((*book)->batteries());
+        benchmark::DoNotOptimize((*book)->recordings());
+    }
+}
+BENCHMARK(shelfRead)->Unit(benchmark::kMillisecond);
 
 }  // namespace
 }  // namespace nk
