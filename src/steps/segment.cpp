@@ -9,6 +9,9 @@ namespace nk {
 
 namespace {
 
+/// More samples than this are no longer taken for one edge; it bounds the search for it.
+constexpr std::size_t kEdgeSamples = 64;
+
 double medianCurrent(const Recording& recording, std::size_t first, std::size_t last) {
     std::vector<double> values;
     const auto i = recording.current_A();
@@ -19,17 +22,12 @@ double medianCurrent(const Recording& recording, std::size_t first, std::size_t 
     return *middle;
 }
 
-/// Shorter than this is an edge, not a level.
-double blinkOf(const Recording& recording) {
-    return std::min(0.5, 0.2 * recording.usualInterval_s());
-}
-
 /// A logger that samples densely while the current changes sees the edge itself, in many levels
 /// within a blink. What lies between its neighbours' currents and lasts a small part of the usual
 /// interval belongs to the step that follows.
 void joinEdges(const Recording& recording, std::vector<Segment>& segments) {
     const auto t = recording.time_s();
-    const double blink_s = blinkOf(recording);
+    const double blink_s = edgeLongest_s(recording);
     for (std::size_t s = 1; s + 1 < segments.size();) {
         const Segment& seg = segments[s];
         const Segment& before = segments[s - 1];
@@ -47,6 +45,10 @@ void joinEdges(const Recording& recording, std::vector<Segment>& segments) {
 }
 
 }  // namespace
+
+double edgeLongest_s(const Recording& recording) {
+    return std::min(0.5, 0.2 * recording.usualInterval_s());
+}
 
 double restThreshold_A(const Recording& recording, const Battery& battery) {
     const ChannelQuality& q = recording.currentQuality();
@@ -76,7 +78,7 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
     const auto v = recording.voltage_V();
     const std::size_t n = recording.size();
     if (n == 0) return out;
-    const double blink_s = blinkOf(recording);
+    const double blink_s = edgeLongest_s(recording);
     const double sigma = recording.currentQuality().sigma();
     const double sigmaV = recording.voltageQuality().sigma();
 
@@ -116,9 +118,9 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
         };
         if (small(k) && small(k + 1) && small(k + 2)) continue;
         // A jump stands alone: the changes before and after it are much smaller. The fall after a
-        // knee goes on at a similar pace and is none. Up to two samples may lie on the way, or any
-        // number within a blink.
-        for (std::size_t width = 1; k + width <= n; ++width) {
+        // knee goes on at a similar pace and is none. Up to two samples may lie on the way, or
+        // some dozens within a blink.
+        for (std::size_t width = 1; k + width <= n && width <= kEdgeSamples; ++width) {
             const std::size_t a = k - 1;
             const std::size_t b = k - 1 + width;
             if (b >= n || direction(b) != current) break;
@@ -230,7 +232,7 @@ namespace {
 Segment withoutEdges(const Recording& recording, Segment s) {
     const auto t = recording.time_s();
     const auto i = recording.current_A();
-    const double blink_s = blinkOf(recording);
+    const double blink_s = edgeLongest_s(recording);
     const double near = 0.05 * std::abs(s.level_A) + 4 * recording.currentQuality().sigma();
     const auto off = [&](std::size_t k) { return std::abs(i[k] - s.level_A) > near; };
     const double start = t[s.first];

@@ -19,6 +19,10 @@ struct Segment {
     double kneeUncertainty_s = 0;
 };
 
+/// Samples closer together than this, seconds, see an edge and not a level: a fifth of the usual
+/// interval, at most half a second.
+double edgeLongest_s(const Recording& recording);
+
 /// Current below which a sample is at rest: max(C/100, 3σ, one resolution step); without a rated
 /// capacity C is estimated from the charge moved.
 double restThreshold_A(const Recording& recording, const Battery& battery);

@@ -7,6 +7,7 @@
 
 #include "analysis/capacity/event.h"
 #include "quantity/format.h"
+#include "steps/segment.h"
 
 namespace nk {
 
@@ -78,7 +79,7 @@ std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
         c.onset = at;
         c.before = at - 1;
         // A dense logger sees the edge: its first samples are no longer the old level.
-        const double blink_s = std::min(0.5, 0.2 * r.usualInterval_s());
+        const double blink_s = edgeLongest_s(r);
         while (c.before > was.first && r.time_s()[at] - r.time_s()[c.before - 1] < blink_s &&
                std::abs(i[c.before] - c.from_A) > 0.01 * std::abs(jump) + 3 * q.sigma())
             --c.before;

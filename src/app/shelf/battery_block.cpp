@@ -5,7 +5,6 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QStyle>
-#include <QStyleOptionButton>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>

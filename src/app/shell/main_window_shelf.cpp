@@ -3,6 +3,8 @@
 #include <QFile>
 #include <QInputDialog>
 #include <QMenu>
+#include <algorithm>
+#include <memory>
 
 #include "app/shell/battery_card.h"
 #include "app/shell/main_window.h"

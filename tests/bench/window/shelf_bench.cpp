@@ -54,24 +54,27 @@ void finish(QWidget& shelf) {
     benchmark::DoNotOptimize(shelf.grab());
 }
 
+/// A shelf as it stands in the window, filled.
+struct FullShelf : Shelf {
+    explicit FullShelf(std::int64_t batteries) : all(contents(batteries)) {
+        resize(232, 740);
+        show();
+        setContents(all.batteries, all.recordings);
+    }
+    Contents all;
+};
+
 void bookChanged(benchmark::State& state) {
-    const Contents c = contents(state.range(0));
-    Shelf shelf;
-    shelf.resize(232, 740);
-    shelf.show();
+    FullShelf shelf(state.range(0));
     for (auto _ : state) {
-        shelf.setContents(c.batteries, c.recordings);
+        shelf.setContents(shelf.all.batteries, shelf.all.recordings);
         finish(shelf);
     }
 }
 BENCHMARK(bookChanged)->Arg(1)->Arg(40)->Unit(benchmark::kMillisecond);
 
 void logChosen(benchmark::State& state) {
-    const Contents c = contents(state.range(0));
-    Shelf shelf;
-    shelf.resize(232, 740);
-    shelf.show();
-    shelf.setContents(c.batteries, c.recordings);
+    FullShelf shelf(state.range(0));
     std::int64_t id = 1000;
     for (auto _ : state) {
         shelf.select(id);
@@ -82,11 +85,7 @@ void logChosen(benchmark::State& state) {
 BENCHMARK(logChosen)->Arg(1)->Arg(40)->Unit(benchmark::kMillisecond);
 
 void letterTyped(benchmark::State& state) {
-    const Contents c = contents(state.range(0));
-    Shelf shelf;
-    shelf.resize(232, 740);
-    shelf.show();
-    shelf.setContents(c.batteries, c.recordings);
+    FullShelf shelf(state.range(0));
     auto* search = shelf.findChild<QLineEdit*>("search");
     bool on = false;
     for (auto _ : state) {
