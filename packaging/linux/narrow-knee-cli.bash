@@ -10,11 +10,11 @@ _narrow_knee_cli() {
   case "$prev" in
     --chemistry) mapfile -t COMPREPLY < <(compgen -W "nmc nca lco lmo lipo lihv lfp lto nimh nicd" -- "$cur"); return ;;
     --sign) mapfile -t COMPREPLY < <(compgen -W "auto charge-positive discharge-positive" -- "$cur"); return ;;
-    book) mapfile -t COMPREPLY < <(compgen -W "list verify import export backup" -- "$cur"); return ;;
+    book) mapfile -t COMPREPLY < <(compgen -W "list verify import export backup rescue" -- "$cur"); return ;;
     simulate) mapfile -t COMPREPLY < <(compgen -W "$(narrow-knee-cli simulate --list 2>/dev/null)" -- "$cur"); return ;;
   esac
   if [[ $cur == -* ]]; then
-    mapfile -t COMPREPLY < <(compgen -W "$battery $reading --json --rule --floor --top-temperature --sha256 --fail-on-hazard --help" -- "$cur")
+    mapfile -t COMPREPLY < <(compgen -W "$battery $reading --json --rule --floor --top-temperature --sha256 --fail-on-hazard --force --help" -- "$cur")
   else
     mapfile -t COMPREPLY < <(compgen -f -- "$cur")
   fi

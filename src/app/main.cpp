@@ -5,42 +5,14 @@
 #include <QDir>
 #include <QEventLoop>
 #include <QIcon>
-#include <QMessageBox>
 #include <QSettings>
 #include <QStandardPaths>
-#include <QTextStream>
 #include <QTimer>
+#include <filesystem>
 
+#include "app/shell/book_door.h"
 #include "app/shell/main_window.h"
 #include "app/shell/render.h"
-#include "book/backups.h"
-
-namespace {
-
-/// Opens a book; when it cannot be read and there are backups, offers the newest of them.
-nk::Expected<std::unique_ptr<nk::BenchBook>> openOrRestore(const QString& path,
-                                                           nk::Dialogs& dialogs) {
-    auto book = nk::BenchBook::open(path.toStdString());
-    if (book || book.error().kind == nk::ErrorKind::Unsupported) return book;
-    const auto backups = nk::backupsOf(path.toStdString());
-    if (!backups || backups->empty()) return book;
-    const QString made = QDateTime::fromSecsSinceEpoch(static_cast<qint64>(backups->front().at_s))
-                             .toString("d MMM yyyy, hh:mm");
-    const QString question =
-        QString::fromStdString(book.error().text()) + "\n\n" +
-        QApplication::tr(
-            "There is a backup of %1. Bring it back? The book as it is now is kept "
-            "beside the backups.")
-            .arg(made);
-    if (!dialogs.confirm(nullptr, "Narrow Knee", question, QApplication::tr("Bring it back")))
-        return book;
-    const auto kept = nk::restoreBackup(path.toStdString(), backups->front().path,
-                                        static_cast<double>(QDateTime::currentSecsSinceEpoch()));
-    if (!kept) return tl::unexpected<nk::Error>(kept.error());
-    return nk::BenchBook::open(path.toStdString());
-}
-
-}  // namespace
 
 int main(int argc, char** argv) {
     // Pictures need no display.
@@ -81,24 +53,24 @@ int main(int argc, char** argv) {
     QDir().mkpath(data);
     QString path = settings.value("book", data + "/bench.nkbook").toString();
     QStringList logs;
+    bool named = false;
     for (const QString& file : parser.positionalArguments()) {
         if (file.endsWith(".nkbook"))
-            path = file;
+            path = file, named = true;
         else
             logs << file;
     }
     if (parser.isSet(demo)) path = data + "/hill field kit.nkbook";
     nk::present(nk::Preferences::load());
     nk::Dialogs dialogs;
-    auto book = openOrRestore(path, dialogs);
-    if (!book) {
-        QTextStream(stderr) << QString::fromStdString(book.error().text()) << Qt::endl;
-        QMessageBox::critical(nullptr, "Narrow Knee", QString::fromStdString(book.error().text()));
-        return 1;
-    }
+    // The book that was open last is not made anew when it is away.
+    const bool make = parser.isSet(demo) || named || !settings.contains("book");
+    auto book = nk::enterBook(path, make, dialogs, static_cast<double>(QDateTime::currentSecsSinceEpoch()));
+    if (!book) return 1;
+    if (!parser.isSet(demo)) settings.setValue("book", QString::fromStdString(std::filesystem::absolute(book->path()).string()));
     bool first = true;
     while (true) {
-        nk::MainWindow window(std::move(*book), dialogs);
+        nk::MainWindow window(std::move(book), dialogs);
         window.show();
         if (first && parser.isSet(demo)) QTimer::singleShot(0, &window, &nk::MainWindow::loadDemo);
         if (first && !logs.isEmpty())
@@ -111,7 +83,8 @@ int main(int argc, char** argv) {
             Qt::QueuedConnection);
         const int code = QApplication::exec();
         if (code != kReopen) return code;
-        book = nk::BenchBook::open(window.book().path());
+        book = nk::enterBook(QString::fromStdString(window.book().path().string()), false, dialogs,
+                             static_cast<double>(QDateTime::currentSecsSinceEpoch()));
         if (!book) return 1;
     }
 }

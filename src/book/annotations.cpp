@@ -5,6 +5,7 @@
 #include "guard.h"
 #include "journal.h"
 #include "notes.h"
+#include "quantity/harmless.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -32,7 +33,7 @@ Expected<std::vector<Correction>> BenchBook::corrections(std::int64_t recordingI
                 c.uncertainty = q.getColumn(3).getDouble();
                 c.from_s = q.getColumn(4).getDouble();
                 c.to_s = q.getColumn(5).isNull() ? kNaN : q.getColumn(5).getDouble();
-                c.name = q.getColumn(6).getString();
+                c.name = harmless(q.getColumn(6).getString());
                 out.push_back(std::move(c));
             }
             return out;

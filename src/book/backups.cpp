@@ -3,9 +3,11 @@
 #include <sqlite3.h>
 
 #include <algorithm>
+#include <chrono>
 #include <ctime>
 #include <regex>
 
+#include "connection.h"
 #include "guard.h"
 #include "quantity/phrase.h"
 
@@ -64,17 +66,17 @@ fs::file_time_type lastWritten(const fs::path& book) {
 
 /// Copies all pages of `from` into the open book in one transaction.
 void copyInto(BenchBook& book, const fs::path& from) {
-    SQLite::Database target(book.path().string(), SQLite::OPEN_READWRITE, 5000);
-    const SQLite::Database source(from.string(), SQLite::OPEN_READONLY);
+    const auto target = connect(book.path(), Access::Write);
+    const auto source = connect(from, Access::Read);
     sqlite3_backup* copy =
-        sqlite3_backup_init(target.getHandle(), "main", source.getHandle(), "main");
-    if (copy == nullptr) throw SQLite::Exception(target.getHandle());
+        sqlite3_backup_init(target->getHandle(), "main", source->getHandle(), "main");
+    if (copy == nullptr) throw SQLite::Exception(target->getHandle());
     sqlite3_backup_step(copy, -1);
-    if (sqlite3_backup_finish(copy) != SQLITE_OK) throw SQLite::Exception(target.getHandle());
+    if (sqlite3_backup_finish(copy) != SQLITE_OK) throw SQLite::Exception(target->getHandle());
 }
 
 Expected<void> usable(const fs::path& backup) {
-    const auto opened = BenchBook::open(backup, false);
+    const auto opened = BenchBook::openForReading(backup);
     if (!opened) return tl::unexpected<Error>(opened.error());
     const auto report = (*opened)->verify();
     if (!report) return tl::unexpected<Error>(report.error());
@@ -113,12 +115,40 @@ Expected<fs::path> backupNow(BenchBook& book, double now_s, const BackupPlan& pl
     if (auto made = makeFolder(backupFolder(book.path())); !made)
         return tl::unexpected<Error>(made.error());
     const fs::path target = nameFor(book.path(), book.path().stem().string(), now_s);
+    std::error_code space;
+    const auto room = fs::space(target.parent_path(), space);
+    if (!space && room.available < fs::file_size(book.path(), space) && !space)
+        return fail(ErrorKind::Storage,
+                    phrase("There is no room for a backup: the disk has {} MB left.", room.available >> 20),
+                    target.parent_path().string(), phrase("a disk with as much room as the book takes."));
     if (auto done = book.backup(target); !done) return tl::unexpected<Error>(done.error());
     const auto all = backupsOf(book.path());
     std::error_code ec;
     if (all)
-        for (std::size_t k = plan.keep; k < all->size(); ++k) fs::remove((*all)[k].path, ec);
+        for (std::uintmax_t k = 0, taken = 0; const BackupFile& file : *all) {
+            taken += file.bytes;
+            if (k++ > 0 && (k > plan.keep || taken > plan.room_bytes)) fs::remove(file.path, ec);
+        }
     return target;
+}
+
+Expected<void> keepBeforeMigration(const fs::path& book, int schema) {
+    if (auto made = makeFolder(backupFolder(book)); !made) return made;
+    const double now_s = std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
+    const fs::path target =
+        nameFor(book, book.stem().string() + fmt::format(" before schema {}", schema + 1), now_s);
+    std::error_code ec;
+    if (fs::exists(target, ec)) return {};  // somebody else, a moment ago
+    return guarded(book.string(), phrase("The book could not be copied before it is brought up"),
+                   [&]() -> Expected<void> {
+                       const fs::path part = target.string() + ".part";
+                       fs::remove(part, ec);
+                       const auto db = connect(book, Access::Read);
+                       execVacuum(*db, "VACUUM INTO ?", part.string());
+                       fs::rename(part, target, ec);
+                       if (ec) throw std::runtime_error(ec.message());
+                       return {};
+                   });
 }
 
 Expected<std::optional<fs::path>> backupWhenDue(BenchBook& book, double now_s,

@@ -4,24 +4,25 @@
 #include <sqlite3.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
+#include <cstdlib>
 
+#include "backups.h"
+#include "connection.h"
 #include "guard.h"
 #include "hash.h"
 #include "journal.h"
 #include "notes.h"
+#include "old_journal.h"
+#include "quantity/harmless.h"
 #include "quantity/phrase.h"
+#include "samples.h"
 #include "schema.h"
 
 namespace nk {
 
 namespace fs = std::filesystem;
-
-namespace {
-
-constexpr int kBusy_ms = 5000;
-
-}  // namespace
 
 std::string plainReason(const SQLite::Exception& e) {
     switch (e.getErrorCode() & 0xFF) {
@@ -48,49 +49,168 @@ std::string plainReason(const SQLite::Exception& e) {
 }
 
 BenchBook::BenchBook(fs::path path) : path_(std::move(path)) {}
-BenchBook::~BenchBook() = default;
+
+BenchBook::~BenchBook() {
+    db_.reset();
+    std::error_code none;
+    if (!copyFolder_.empty()) fs::remove_all(copyFolder_, none);
+}
 
 Error BenchBook::storageError(const std::string& what) const {
     return {ErrorKind::Storage, what, path_.string(), ""};
 }
 
-Expected<std::unique_ptr<BenchBook>> BenchBook::open(const fs::path& path, bool create) {
-    std::unique_ptr<BenchBook> book(new BenchBook(path));
+namespace {
+
+Expected<void> checkName(const fs::path& path, bool create) {
+    if (noFileName(path))
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("'{}' is no name of a file: a bench book is kept in a file.", harmless(path.string())),
+                    "", phrase("the path of a .nkbook file."));
     std::error_code ec;
-    const bool exists = fs::exists(path, ec);
-    if (!exists && !create)
+    if (!fs::exists(path, ec)) {
+        if (ec || create) return {};
         return fail(ErrorKind::NotFound, phrase("There is no such bench book."), path.string(),
                     phrase("the path of a .nkbook file."));
-    if (exists && !fs::is_regular_file(path, ec))
+    }
+    if (!fs::is_regular_file(path, ec))
         return fail(ErrorKind::Unreadable, phrase("This is no regular file."), path.string(),
                     phrase("the path of a .nkbook file."));
-    try {
-        book->db_ = std::make_unique<SQLite::Database>(
-            path.string(), SQLite::OPEN_READWRITE | (create ? SQLite::OPEN_CREATE : 0), kBusy_ms);
-        SQLite::Database& db = *book->db_;
-        const int id = db.execAndGet("PRAGMA application_id").getInt();
-        const int version = db.execAndGet("PRAGMA user_version").getInt();
-        const bool blank = db.execAndGet("SELECT count(*) FROM sqlite_master").getInt() == 0;
-        if (!blank && id != kBookApplicationId)
-            return fail(ErrorKind::Unsupported,
-                        phrase("This SQLite file is no bench book; it was not changed."),
-                        path.string(), phrase("a .nkbook file."));
-        if (version > kSchemaVersion)
-            return fail(ErrorKind::Unsupported,
-                        phrase("This bench book was written by a newer Narrow Knee (schema "
-                               "{}, this program knows {}); it was not changed.",
-                               version, kSchemaVersion),
-                        path.string(), phrase("a newer version of the program."));
-        if (blank) db.exec("PRAGMA page_size = 65536");
-        db.exec("PRAGMA journal_mode = WAL");
-        db.exec("PRAGMA synchronous = FULL");
-        db.exec("PRAGMA foreign_keys = ON");
-        if (version < kSchemaVersion) migrate(db, version);
-        book->dataVersion_ = db.execAndGet("PRAGMA data_version").getInt64();
-    } catch (const SQLite::Exception& e) {
+    if (fs::file_size(path, ec) == 0 && !ec)
         return fail(ErrorKind::Storage,
-                    phrase("The bench book cannot be opened: {}.", plainReason(e)), path.string(),
-                    phrase("a bench book in a folder you may write to."));
+                    phrase("The bench book is damaged: its file is empty (0 bytes). It was not changed."), path.string(),
+                    phrase("a backup of it, or another name for a new book."));
+    return {};
+}
+
+tl::unexpected<Error> foreignBook(const fs::path& path, const std::vector<std::string>& what) {
+    std::string list;
+    for (const std::string& w : what) list += (list.empty() ? "" : "; ") + w;
+    return fail(ErrorKind::Foreign,
+                phrase("This bench book holds what Narrow Knee cannot have written, and was not opened: {}.", list),
+                path.string(), phrase("a book that this program wrote. The rows of this one can be copied into a new "
+                                      "book (book rescue)."));
+}
+
+tl::unexpected<Error> cannotOpen(const fs::path& path, const std::string& reason) {
+    return fail(ErrorKind::Storage, phrase("The bench book cannot be opened: {}.", reason), path.string(),
+                phrase("a bench book in a folder you may write to."));
+}
+
+/// SQLite cannot write its files beside the book.
+bool noPlaceToWrite(const SQLite::Exception& e) {
+    const int code = e.getErrorCode() & 0xFF;
+    return code == SQLITE_CANTOPEN || code == SQLITE_READONLY || code == SQLITE_PERM;
+}
+
+}  // namespace
+
+/// Looks at what was opened before anything of it is used: the right kind, a known version, nothing foreign.
+Expected<void> BenchBook::attend(bool mayWrite) {
+    SQLite::Database& db = *db_;
+    const int id = db.execAndGet("PRAGMA application_id").getInt();
+    const int version = db.execAndGet("PRAGMA user_version").getInt();
+    if (id != kBookApplicationId)
+        return fail(ErrorKind::Unsupported, phrase("This SQLite file is no bench book; it was not changed."),
+                    path_.string(), phrase("a .nkbook file."));
+    if (version > kSchemaVersion)
+        return fail(ErrorKind::Unsupported,
+                    phrase("This bench book was written by a newer Narrow Knee (schema "
+                           "{}, this program knows {}); it was not changed.",
+                           version, kSchemaVersion),
+                    path_.string(), phrase("a newer version of the program."));
+    if (const auto foreign = foreignSchema(db, version); !foreign.empty()) return foreignBook(path_, foreign);
+    if (version >= 4) {
+        if (const auto entries = foreignEntries(db); !entries.empty()) return foreignBook(path_, entries);
+    } else if (version >= 2) {
+        if (const auto entry = foreignOldEntry(db); !entry.empty()) return foreignBook(path_, {entry});
+    }
+    db.exec("PRAGMA foreign_keys = ON");
+    if (!mayWrite) return {};
+    db.exec("PRAGMA journal_mode = WAL");
+    db.exec("PRAGMA synchronous = FULL");
+    if (version < kSchemaVersion)
+        if (auto up = bringUp(version); !up) return up;
+    watchChanges(db);
+    dataVersion_ = db.execAndGet("PRAGMA data_version").getInt64();
+    return {};
+}
+
+Expected<void> BenchBook::bringUp(int version) {
+    SQLite::Database& db = *db_;
+    SQLite::Transaction transaction(db, SQLite::TransactionBehavior::IMMEDIATE);
+    // Another window may have been faster.
+    const int now = db.execAndGet("PRAGMA user_version").getInt();
+    if (now >= kSchemaVersion) return {};
+    if (copyFolder_.empty())
+        if (auto kept = keepBeforeMigration(path_, now); !kept) return kept;
+    migrate(db, std::max(version, now));
+    transaction.commit();
+    return {};
+}
+
+/// A private copy of a book in a folder that cannot be written to, brought up and then closed to changes.
+Expected<void> BenchBook::openCopy() {
+    std::string name = (fs::temp_directory_path() / "narrow-knee-XXXXXX").string();
+    if (::mkdtemp(name.data()) == nullptr)
+        return cannotOpen(path_, phrase("the folder is read-only, and there is no room for a copy"));
+    copyFolder_ = name;
+    const fs::path copy = copyFolder_ / "book.nkbook";
+    std::error_code ec;
+    fs::copy_file(path_, copy, ec);
+    if (!ec && fs::exists(path_.string() + "-wal")) fs::copy_file(path_.string() + "-wal", copy.string() + "-wal", ec);
+    if (ec) return cannotOpen(path_, ec.message());
+    fs::permissions(copy, fs::perms::owner_read | fs::perms::owner_write, ec);
+    db_ = connect(copy, Access::Write);
+    if (auto good = attend(true); !good) return good;
+    db_->exec("PRAGMA query_only = ON");
+    return {};
+}
+
+Expected<std::unique_ptr<BenchBook>> BenchBook::open(const fs::path& path, bool create) {
+    if (auto good = checkName(path, create); !good) return tl::unexpected<Error>(good.error());
+    std::error_code ec;
+    if (create && !fs::exists(path, ec))
+        if (auto made = makeBook(path); !made) return tl::unexpected<Error>(made.error());
+    std::unique_ptr<BenchBook> book(new BenchBook(path));
+    try {
+        book->db_ = connect(path, Access::Write);
+        if (sqlite3_db_readonly(book->db_->getHandle(), "main") == 0) {
+            if (auto good = book->attend(true); !good) return tl::unexpected<Error>(good.error());
+            return book;
+        }
+    } catch (const Refused& refused) {
+        return tl::unexpected<Error>(refused.error);
+    } catch (const SQLite::Exception& e) {
+        if (!noPlaceToWrite(e)) return cannotOpen(path, plainReason(e));
+    } catch (const std::exception&) {
+        return cannotOpen(path, phrase("it is damaged"));
+    }
+    book.reset();
+    return openForReading(path);
+}
+
+Expected<std::unique_ptr<BenchBook>> BenchBook::openForReading(const fs::path& path) {
+    if (auto good = checkName(path, false); !good) return tl::unexpected<Error>(good.error());
+    std::unique_ptr<BenchBook> book(new BenchBook(path));
+    book->readOnly_ = true;
+    try {
+        // What another program has written but not yet moved into the file stands in a file beside it.
+        std::error_code ec;
+        const auto waiting = fs::file_size(path.string() + "-wal", ec);
+        bool current = false;
+        if (ec || waiting == 0) {
+            book->db_ = connect(path, Access::Frozen);
+            current = book->db_->execAndGet("PRAGMA user_version").getInt() >= kSchemaVersion;
+        }
+        auto good = current ? book->attend(false) : book->openCopy();
+        if (!good) return tl::unexpected<Error>(good.error());
+    } catch (const Refused& refused) {
+        return tl::unexpected<Error>(refused.error);
+    } catch (const SQLite::Exception& e) {
+        return cannotOpen(path, plainReason(e));
+    } catch (const std::exception&) {
+        return cannotOpen(path, phrase("it is damaged"));
     }
     return book;
 }
@@ -138,6 +258,21 @@ Expected<std::int64_t> BenchBook::addBattery(const Battery& b) {
     return guarded(path_.string(), phrase("The battery could not be added"), [&] {
         return journaled(*db_, phrase("add {}", b.name),
                          [&]() -> Expected<std::int64_t> { return insertBattery(*db_, b); });
+    });
+}
+
+Expected<BatteryEntry> BenchBook::batteryNamed(const std::string& name, const Battery& battery) {
+    Battery named = battery;
+    named.name = name;
+    if (auto ok = named.check(); !ok) return tl::unexpected<Error>(ok.error());
+    return guarded(path_.string(), phrase("The battery could not be added"), [&] {
+        return journaled(*db_, phrase("add {}", name), [&]() -> Expected<BatteryEntry> {
+            auto all = batteries();
+            if (!all) return tl::unexpected<Error>(all.error());
+            for (BatteryEntry& e : *all)
+                if (e.battery.name == name) return std::move(e);
+            return BatteryEntry{insertBattery(*db_, named), 1, named};
+        });
     });
 }
 
@@ -215,7 +350,7 @@ Expected<std::vector<BatteryEntry>> BenchBook::batteries() {
                            BatteryEntry e;
                            e.id = q.getColumn(0).getInt64();
                            e.revision = q.getColumn(1).getInt64();
-                           e.battery.name = q.getColumn(2).getString();
+                           e.battery.name = harmless(q.getColumn(2).getString());
                            e.battery.chemistry = q.getColumn(3).getString();
                            e.battery.series = q.getColumn(4).getInt();
                            e.battery.parallel = q.getColumn(5).getInt();
@@ -230,12 +365,12 @@ Expected<std::vector<BatteryEntry>> BenchBook::batteries() {
 
 Expected<std::string> BenchBook::undoLabel() {
     return guarded(path_.string(), phrase("The journal could not be read"),
-                   [&]() -> Expected<std::string> { return nk::undoLabel(*db_).value_or(""); });
+                   [&]() -> Expected<std::string> { return harmless(nk::undoLabel(*db_).value_or("")); });
 }
 
 Expected<std::string> BenchBook::redoLabel() {
     return guarded(path_.string(), phrase("The journal could not be read"),
-                   [&]() -> Expected<std::string> { return nk::redoLabel(*db_).value_or(""); });
+                   [&]() -> Expected<std::string> { return harmless(nk::redoLabel(*db_).value_or("")); });
 }
 
 Expected<std::string> BenchBook::undo() {
@@ -260,7 +395,7 @@ Expected<std::string> BenchBook::redo() {
                    });
 }
 
-Expected<VerifyReport> BenchBook::verify() {
+Expected<VerifyReport> BenchBook::verify(std::stop_token stop) {
     return guarded(
         path_.string(), phrase("The book could not be verified"), [&]() -> Expected<VerifyReport> {
             VerifyReport report;
@@ -275,31 +410,41 @@ Expected<VerifyReport> BenchBook::verify() {
             const auto all = batteries();
             if (all) report.batteries = static_cast<std::int64_t>(all->size());
             // Those that were taken off the shelf count too: undo may bring them back.
-            std::vector<RecordingEntry> list;
-            SQLite::Statement every(*db_, "SELECT id, title, sha256 FROM recording ORDER BY id");
-            while (every.executeStep()) {
-                RecordingEntry e;
-                e.id = every.getColumn(0).getInt64();
-                e.title = every.getColumn(1).getString();
-                e.sha256 = every.getColumn(2).getString();
-                list.push_back(std::move(e));
-            }
-            for (const RecordingEntry& e : list) {
+            struct Entry {
+                std::int64_t id, samples;
+                std::string title, notes;
+            };
+            std::vector<Entry> list;
+            SQLite::Statement every(*db_, "SELECT id, samples, title, notes FROM recording ORDER BY id");
+            while (every.executeStep())
+                list.push_back({every.getColumn(0).getInt64(), every.getColumn(1).getInt64(),
+                                harmless(every.getColumn(2).getString()), every.getColumn(3).getString()});
+            for (const Entry& e : list) {
+                if (stop.stop_requested())
+                    return fail(ErrorKind::Cancelled, phrase("Cancelled. Nothing was changed."), path_.string());
                 ++report.recordings;
-                const auto recording = load(e.id);
-                if (!recording)
-                    report.faults.push_back(
-                        phrase("recording {} '{}': {}", e.id, e.title, recording.error().what));
-                else
-                    report.samples += static_cast<std::int64_t>((*recording)->size());
-                const auto bytes = original(e.id);
-                if (!bytes)
-                    report.faults.push_back(phrase("recording {} '{}': original file: {}", e.id,
-                                                   e.title, bytes.error().what));
-                else if (sha256(*bytes) != e.sha256)
-                    report.faults.push_back(
-                        phrase("recording {} '{}': the original file's hash does not agree", e.id,
-                               e.title));
+                RecordingData data;
+                std::vector<std::string> ignored;
+                const auto fault = [&](const std::string& what) {
+                    report.faults.push_back(phrase("recording {} '{}': {}", e.id, e.title, what));
+                };
+                if (auto notes = readNotes(e.notes, data, ignored); !notes) {
+                    fault(notes.error().what);
+                } else {
+                    try {
+                        const auto samples = static_cast<std::size_t>(std::max<std::int64_t>(0, e.samples));
+                        for (const DamagedBlock& b : readSamples(*db_, e.id, samples, data, path_.string()))
+                            fault(phrase("block {} of {} is damaged", b.index + 1, b.channel));
+                        report.samples += static_cast<std::int64_t>(data.time_s.size());
+                        if (!consistent(data)) fault(phrase("its samples or notes contradict each other"));
+                    } catch (const Refused& refused) {
+                        fault(refused.error.what);
+                    }
+                }
+                const auto whole = readOriginal(*db_, e.id, path_.string(),
+                                                [&](std::string_view) { return !stop.stop_requested(); });
+                if (!whole && whole.error().kind == ErrorKind::Cancelled) return tl::unexpected<Error>(whole.error());
+                if (!whole) fault(whole.error().what);
             }
             return report;
         });
@@ -316,9 +461,7 @@ Expected<void> BenchBook::backup(const fs::path& target) {
     fs::remove(part, ec);
     auto done =
         guarded(path_.string(), phrase("The backup could not be written"), [&]() -> Expected<void> {
-            SQLite::Statement q(*db_, "VACUUM INTO ?");
-            q.bind(1, part.string());
-            q.exec();
+            execVacuum(*db_, "VACUUM INTO ?", part.string());
             return {};
         });
     if (done) {

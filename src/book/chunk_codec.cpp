@@ -5,6 +5,9 @@
 #include <cmath>
 #include <cstdint>
 #include <cstring>
+#include <stdexcept>
+
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -61,10 +64,14 @@ std::string compressBytes(std::string_view bytes) {
     std::string out(ZSTD_compressBound(bytes.size()), '\0');
     const std::size_t size =
         ZSTD_compress(out.data(), out.size(), bytes.data(), bytes.size(), kLevel);
-    out.resize(ZSTD_isError(size) != 0 ? 0 : size);
+    if (ZSTD_isError(size) != 0) throw std::runtime_error(phrase("packing failed"));
+    out.resize(size);
     return out;
 }
 
+namespace {
+
+/// `size` is the expected size; a mismatch is an error, so that no damaged frame grows without bound.
 Expected<std::string> decompressBytes(std::string_view packed, std::size_t size) {
     std::string out(size, '\0');
     const std::size_t got = ZSTD_decompress(out.data(), size, packed.data(), packed.size());
@@ -72,6 +79,8 @@ Expected<std::string> decompressBytes(std::string_view packed, std::size_t size)
         return tl::unexpected<Error>(damaged("it does not unpack to its size"));
     return out;
 }
+
+}  // namespace
 
 std::string packChunk(std::span<const double> samples) {
     const int exponent = decimalExponent(samples);

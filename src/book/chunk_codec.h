@@ -17,9 +17,7 @@ std::string packChunk(std::span<const double> samples);
 /// Appends the samples to `out`. Errors on damaged data.
 Expected<void> unpackChunk(std::string_view packed, std::vector<double>& out);
 
+/// One zstd frame. Throws std::runtime_error when the library cannot: nothing is stored then.
 std::string compressBytes(std::string_view bytes);
-/// `size` is the expected size; a mismatch is an error, so that no damaged frame grows without
-/// bound.
-Expected<std::string> decompressBytes(std::string_view packed, std::size_t size);
 
 }  // namespace nk

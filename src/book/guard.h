@@ -7,10 +7,10 @@
 
 #include <exception>
 #include <new>
+#include <stdexcept>
 #include <string>
 
 #include "quantity/error.h"
-
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -38,9 +38,13 @@ auto guarded(const std::string& where, const std::string& what, Work work) -> de
         return failed(plainReason(e));
     } catch (const std::bad_alloc&) {
         return failed(phrase("not enough memory"));
-    } catch (const std::exception& e) {
+    } catch (const std::logic_error&) {
         // Sizes that cannot be, values of the wrong kind: a damaged book, never a crash.
-        return failed(phrase("the book is damaged ({})", e.what()));
+        return failed(phrase("the book is damaged"));
+    } catch (const std::runtime_error& e) {
+        return failed(e.what());  // said by this program
+    } catch (const std::exception&) {
+        return failed(phrase("the book is damaged"));
     }
 }
 

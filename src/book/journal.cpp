@@ -2,141 +2,14 @@
 
 #include <fmt/format.h>
 
-#include <vector>
+#include <stdexcept>
+
+#include "quantity/phrase.h"
+#include "row_text.h"
 
 namespace nk {
 
-namespace {
-
-struct Journaled {
-    const char* table;
-    std::vector<const char*> key;
-    std::vector<const char*> columns;  ///< without the key
-};
-
-const std::vector<Journaled>& journaledTables() {
-    static const std::vector<Journaled> list = {
-        {"battery",
-         {"id"},
-         {"name", "chemistry", "series", "parallel", "rated_Ah", "mass_kg", "card"}},
-        {"step_edit", {"recording_id", "position"}, {"action", "at_s", "kind"}},
-        {"correction",
-         {"id"},
-         {"recording_id", "kind", "value", "uncertainty", "from_s", "to_s", "name"}},
-        {"spot_reading",
-         {"id"},
-         {"battery_id", "kind", "value", "resolution", "at_epoch_s", "details"}},
-    };
-    return list;
-}
-
-/// "id=' || quote(old.id) || ' AND …": text that becomes a condition on the key.
-std::string condition(const Journaled& t, const char* row) {
-    std::string out;
-    for (const char* key : t.key)
-        out +=
-            fmt::format("{}{}=' || quote({}.{}) || '", out.empty() ? "" : " AND ", key, row, key);
-    return out;
-}
-
-std::string insertText(const Journaled& t, const char* row) {
-    std::string names;
-    std::string values;
-    const auto add = [&](const char* column) {
-        names += (names.empty() ? "" : ", ") + std::string(column);
-        values += fmt::format("{}' || quote({}.{}) || '", values.empty() ? "" : ", ", row, column);
-    };
-    for (const char* c : t.key) add(c);
-    for (const char* c : t.columns) add(c);
-    return fmt::format("'INSERT INTO {}({}) VALUES ({})'", t.table, names, values);
-}
-
-std::string deleteText(const Journaled& t, const char* row) {
-    return fmt::format("'DELETE FROM {} WHERE {}'", t.table, condition(t, row));
-}
-
-std::string updateText(const Journaled& t, const char* row) {
-    std::string sets;
-    for (const char* c : t.columns)
-        sets += fmt::format("{}{}=' || quote({}.{}) || '", sets.empty() ? "" : ", ", c, row, c);
-    // A battery's revision only ever grows, so that another window's check still holds.
-    if (std::string(t.table) == "battery") sets += ", revision=revision+1";
-    return fmt::format("'UPDATE {} SET {} WHERE {}'", t.table, sets, condition(t, row));
-}
-
-std::string trigger(const std::string& name, const std::string& on, const std::string& undo,
-                    const std::string& redo) {
-    return fmt::format(
-        "CREATE TRIGGER {} AFTER {} WHEN (SELECT open FROM journal_state) > 0 BEGIN\n"
-        "INSERT INTO change_part(change_id, undo, redo) VALUES "
-        "((SELECT open FROM journal_state), {}, {});\nEND;",
-        name, on, undo, redo);
-}
-
-std::optional<std::pair<std::int64_t, std::string>> newest(SQLite::Database& db, bool undone) {
-    // Undo takes the youngest that stands; redo the oldest of those that were taken back.
-    SQLite::Statement q(db, undone
-                                ? "SELECT id, label FROM change WHERE undone=1 ORDER BY id LIMIT 1"
-                                : "SELECT id, label FROM change WHERE undone=0 ORDER BY id DESC "
-                                  "LIMIT 1");
-    if (!q.executeStep()) return std::nullopt;
-    return std::pair{q.getColumn(0).getInt64(), q.getColumn(1).getString()};
-}
-
-std::optional<std::string> run(SQLite::Database& db, bool undo) {
-    const auto change = newest(db, !undo);
-    if (!change) return std::nullopt;
-    std::vector<std::string> parts;
-    {
-        SQLite::Statement q(
-            db, undo ? "SELECT undo FROM change_part WHERE change_id=? ORDER BY position DESC"
-                     : "SELECT redo FROM change_part WHERE change_id=? ORDER BY position");
-        q.bind(1, change->first);
-        while (q.executeStep()) parts.push_back(q.getColumn(0).getString());
-    }
-    for (const std::string& sql : parts) db.exec(sql);
-    SQLite::Statement mark(db, "UPDATE change SET undone=? WHERE id=?");
-    mark.bind(1, undo ? 1 : 0);
-    mark.bind(2, change->first);
-    mark.exec();
-    return change->second;
-}
-
-}  // namespace
-
-namespace {
-
-/// A recording comes and goes by its mark; its samples stay. It lets its battery go, so that the
-/// battery that came in with it can be taken back too.
-void createRecordingTrigger(SQLite::Database& db) {
-    db.exec(trigger("journal_recording_insert", "INSERT ON recording",
-                    "'UPDATE recording SET removed=1, battery_id=NULL WHERE id=' || new.id",
-                    "'UPDATE recording SET removed=0, battery_id=' || quote(new.battery_id) || ' "
-                    "WHERE id=' || new.id"));
-}
-
-}  // namespace
-
-void mendRecordingJournal(SQLite::Database& db) {
-    db.exec("DROP TRIGGER journal_recording_insert");
-    createRecordingTrigger(db);
-    // What is in the journal already: the battery is the one the recording has now.
-    db.exec(R"sql(
-UPDATE change_part SET redo = replace(redo, 'SET removed=0 WHERE', 'SET removed=0, battery_id=' ||
-  coalesce((SELECT quote(r.battery_id) FROM recording r
-            WHERE redo = 'UPDATE recording SET removed=0 WHERE id=' || r.id), 'NULL') || ' WHERE')
-  WHERE redo LIKE 'UPDATE recording SET removed=0 WHERE id=%';
-UPDATE change_part SET undo = replace(undo, 'SET removed=1 WHERE', 'SET removed=1, battery_id=NULL WHERE')
-  WHERE undo LIKE 'UPDATE recording SET removed=1 WHERE id=%';
-UPDATE recording SET battery_id=NULL WHERE removed=1 AND id IN (
-  SELECT r.id FROM recording r JOIN change_part p
-    ON p.undo = 'UPDATE recording SET removed=1, battery_id=NULL WHERE id=' || r.id
-    JOIN change c ON c.id = p.change_id WHERE c.undone=1);
-)sql");
-}
-
-void createJournal(SQLite::Database& db) {
-    db.exec(R"sql(
+const char* const kJournalTables = R"sql(
 CREATE TABLE change (
   id INTEGER PRIMARY KEY AUTOINCREMENT,
   label TEXT NOT NULL,
@@ -146,26 +19,163 @@ CREATE TABLE change (
 CREATE TABLE change_part (
   position INTEGER PRIMARY KEY AUTOINCREMENT,
   change_id INTEGER NOT NULL REFERENCES change(id) ON DELETE CASCADE,
-  undo TEXT NOT NULL,
-  redo TEXT NOT NULL
+  place TEXT NOT NULL,
+  before TEXT,
+  after TEXT
 );
 CREATE INDEX change_part_change ON change_part(change_id);
-CREATE TABLE journal_state (open INTEGER NOT NULL);
-INSERT INTO journal_state VALUES (0);
-)sql");
-    for (const Journaled& t : journaledTables()) {
-        const std::string name = std::string("journal_") + t.table;
-        db.exec(trigger(name + "_insert", fmt::format("INSERT ON {}", t.table),
-                        deleteText(t, "new"), insertText(t, "new")));
-        db.exec(trigger(name + "_delete", fmt::format("DELETE ON {}", t.table),
-                        insertText(t, "old"), deleteText(t, "old")));
-        db.exec(trigger(name + "_update", fmt::format("UPDATE ON {}", t.table),
-                        updateText(t, "old"), updateText(t, "new")));
+)sql";
+
+namespace {
+
+std::string trigger(const RowTable& table, const char* name, const std::string& on, const std::string& before,
+                    const std::string& after) {
+    return fmt::format(
+        "CREATE TEMP TRIGGER journal_{0}_{1} AFTER {2} ON main.{0} WHEN (SELECT open FROM journal_state) > 0 BEGIN\n"
+        "INSERT INTO change_part(change_id, place, before, after) VALUES "
+        "((SELECT open FROM journal_state), '{0}', {3}, {4});\nEND;",
+        table.name, name, on, before, after);
+}
+
+std::optional<std::pair<std::int64_t, std::string>> newest(SQLite::Database& db, bool undone) {
+    // Undo takes the youngest that stands; redo the oldest of those that were taken back.
+    SQLite::Statement q(db, undone ? "SELECT id, label FROM change WHERE undone=1 ORDER BY id LIMIT 1"
+                                   : "SELECT id, label FROM change WHERE undone=0 ORDER BY id DESC "
+                                     "LIMIT 1");
+    if (!q.executeStep()) return std::nullopt;
+    return std::pair{q.getColumn(0).getInt64(), q.getColumn(1).getString()};
+}
+
+/// One entry of the journal, checked.
+struct Part {
+    const RowTable* table = nullptr;
+    std::optional<Row> before, after;
+};
+
+/// Nothing when the entry cannot have been written by this program.
+std::optional<Part> readPart(const std::string& place, const std::optional<std::string>& before,
+                             const std::optional<std::string>& after) {
+    Part part;
+    part.table = journaledTable(place);
+    if (part.table == nullptr || (!before && !after)) return std::nullopt;
+    const bool recording = place == "recording";
+    for (const auto& [text, row] : {std::pair{&before, &part.before}, std::pair{&after, &part.after}}) {
+        if (!*text) continue;
+        *row = parseRow(*part.table, **text);
+        if (!*row) return std::nullopt;
+        if (!recording && (*row)->size() != part.table->columns.size()) return std::nullopt;
     }
-    createRecordingTrigger(db);
-    const Journaled recording{"recording", {"id"}, {"battery_id", "title", "removed"}};
-    db.exec(trigger("journal_recording_update", "UPDATE OF battery_id, title, removed ON recording",
-                    updateText(recording, "old"), updateText(recording, "new")));
+    if (recording && (!part.before || !part.after)) return std::nullopt;
+    if (part.before && part.after) {
+        if (part.before->size() != part.after->size() || part.before->size() <= part.table->keys) return std::nullopt;
+        for (std::size_t k = 0; k < part.before->size(); ++k) {
+            if ((*part.before)[k].first != (*part.after)[k].first) return std::nullopt;
+            if (k < part.table->keys && (*part.before)[k].second != (*part.after)[k].second) return std::nullopt;
+        }
+    }
+    return part;
+}
+
+std::optional<std::string> textOrNull(const SQLite::Column& column) {
+    if (column.isNull()) return std::nullopt;
+    return column.getString();
+}
+
+std::string condition(const RowTable& table) {
+    std::string out;
+    for (std::size_t k = 0; k < table.keys; ++k)
+        out += fmt::format("{}{}=?", k > 0 ? " AND " : "", table.columns[k].name);
+    return out;
+}
+
+/// Puts the row `to` in the place of `from`; either may be missing.
+void replaceRow(SQLite::Database& db, const RowTable& table, const std::optional<Row>& from,
+                const std::optional<Row>& to) {
+    if (!to) {
+        SQLite::Statement q(db, fmt::format("DELETE FROM {} WHERE {}", table.name, condition(table)));
+        for (std::size_t k = 0; k < table.keys; ++k) bindValue(q, static_cast<int>(k) + 1, (*from)[k].second);
+        q.exec();
+        return;
+    }
+    std::string names;
+    std::string values;
+    std::string sets;
+    for (std::size_t k = 0; k < to->size(); ++k) {
+        const std::string& name = (*to)[k].first;
+        names += (k > 0 ? ", " : "") + name;
+        values += k > 0 ? ", ?" : "?";
+        if (k >= table.keys) sets += (sets.empty() ? "" : ", ") + name + "=?";
+    }
+    if (!from) {
+        SQLite::Statement q(db, fmt::format("INSERT INTO {}({}) VALUES ({})", table.name, names, values));
+        for (std::size_t k = 0; k < to->size(); ++k) bindValue(q, static_cast<int>(k) + 1, (*to)[k].second);
+        q.exec();
+        return;
+    }
+    // A battery's revision only ever grows, so that another window's check still holds.
+    if (std::string_view(table.name) == "battery") sets += ", revision=revision+1";
+    SQLite::Statement q(db, fmt::format("UPDATE {} SET {} WHERE {}", table.name, sets, condition(table)));
+    int index = 1;
+    for (std::size_t k = table.keys; k < to->size(); ++k) bindValue(q, index++, (*to)[k].second);
+    for (std::size_t k = 0; k < table.keys; ++k) bindValue(q, index++, (*to)[k].second);
+    q.exec();
+}
+
+std::optional<std::string> run(SQLite::Database& db, bool undo) {
+    const auto change = newest(db, !undo);
+    if (!change) return std::nullopt;
+    std::vector<Part> parts;
+    {
+        SQLite::Statement q(db, undo ? "SELECT place, before, after FROM change_part WHERE change_id=? "
+                                       "ORDER BY position DESC"
+                                     : "SELECT place, before, after FROM change_part WHERE change_id=? "
+                                       "ORDER BY position");
+        q.bind(1, change->first);
+        while (q.executeStep()) {
+            auto part = readPart(q.getColumn(0).getString(), textOrNull(q.getColumn(1)), textOrNull(q.getColumn(2)));
+            if (!part) throw std::runtime_error(phrase("an entry of the undo journal is not the program's own"));
+            parts.push_back(std::move(*part));
+        }
+    }
+    for (const Part& part : parts)
+        replaceRow(db, *part.table, undo ? part.after : part.before, undo ? part.before : part.after);
+    SQLite::Statement mark(db, "UPDATE change SET undone=? WHERE id=?");
+    mark.bind(1, undo ? 1 : 0);
+    mark.bind(2, change->first);
+    mark.exec();
+    return change->second;
+}
+
+}  // namespace
+
+void watchChanges(SQLite::Database& db) {
+    db.exec("CREATE TEMP TABLE journal_state (open INTEGER NOT NULL); INSERT INTO journal_state VALUES (0)");
+    for (const RowTable& t : journaledTables()) {
+        const std::string before = rowExpression(t, "old");
+        const std::string after = rowExpression(t, "new");
+        if (std::string_view(t.name) == "recording") {
+            // A recording comes and goes by its mark; its samples stay. It lets its battery go, so that the battery
+            // that came in with it can be taken back too.
+            const std::string whole = rowExpression(t, "new", {"id", "battery_id", "removed"});
+            db.exec(trigger(t, "insert", "INSERT",
+                            "'id=' || quote(new.id) || ',battery_id=NULL,removed=1'", whole));
+            db.exec(trigger(t, "update", "UPDATE OF battery_id, title, removed", before, after));
+            continue;
+        }
+        db.exec(trigger(t, "insert", "INSERT", "NULL", after));
+        db.exec(trigger(t, "delete", "DELETE", before, "NULL"));
+        db.exec(trigger(t, "update", "UPDATE", before, after));
+    }
+}
+
+std::vector<std::string> foreignEntries(SQLite::Database& db) {
+    constexpr std::size_t kNamed = 3;
+    std::vector<std::string> out;
+    SQLite::Statement q(db, "SELECT position, place, before, after FROM change_part");
+    while (q.executeStep() && out.size() < kNamed)
+        if (!readPart(q.getColumn(1).getString(), textOrNull(q.getColumn(2)), textOrNull(q.getColumn(3))))
+            out.push_back(phrase("entry {} of the undo journal", q.getColumn(0).getInt64()));
+    return out;
 }
 
 void beginChange(SQLite::Database& db, const std::string& label) {

@@ -3,11 +3,14 @@
 
 #include "bench_book.h"
 #include "chunk_codec.h"
+#include "connection.h"
 #include "guard.h"
 #include "hash.h"
 #include "journal.h"
 #include "notes.h"
+#include "quantity/harmless.h"
 #include "quantity/phrase.h"
+#include "samples.h"
 
 namespace nk {
 
@@ -20,94 +23,97 @@ void bindOrNull(SQLite::Statement& statement, int index, double value) {
         statement.bind(index);
 }
 
-/// What every analysis takes for granted; a damaged book may break it.
-bool consistent(const RecordingData& d) {
-    const std::size_t n = d.time_s.size();
-    for (std::size_t k = 0; k < n; ++k)
-        if (!std::isfinite(d.time_s[k]) || (k > 0 && d.time_s[k] < d.time_s[k - 1])) return false;
-    for (std::size_t k = 0; k < d.gaps.size(); ++k)
-        if (d.gaps[k].before + 1 >= n || (k > 0 && d.gaps[k].before <= d.gaps[k - 1].before))
-            return false;
-    return std::ranges::all_of(d.repairs, [&](const Repair& r) {
-        return r.index < n && r.channel >= Channel::Voltage && r.channel <= Channel::Time;
-    });
+}  // namespace
+
+namespace {
+
+/// A recording made ready before the book is held: hashed and packed.
+struct PackedRecording {
+    struct Block {
+        std::string channel;
+        std::int64_t index;
+        std::string data;
+    };
+    std::string sha256, original;
+    std::vector<Block> blocks;
+};
+
+PackedRecording pack(const NewRecording& n, const std::function<void()>& cancelled) {
+    PackedRecording out;
+    out.sha256 = sha256(n.originalBytes);
+    cancelled();
+    out.original = compressBytes(n.originalBytes);
+    RecordingData names;  // only for the channels' names
+    const RecordingData& d = n.imported->recording->data();
+    names.cells_V.resize(d.cells_V.size());
+    names.moreTemperatures_C.resize(d.moreTemperatures_C.size());
+    for (const std::string& channel : channelsOf(names)) {
+        const std::span<const double> column = columnOf(d, channel);
+        for (std::size_t first = 0; first < column.size(); first += kChunkSamples) {
+            cancelled();
+            out.blocks.push_back({channel, static_cast<std::int64_t>(first / kChunkSamples),
+                                  packChunk(column.subspan(first, std::min(kChunkSamples, column.size() - first)))});
+        }
+    }
+    return out;
 }
 
 }  // namespace
 
 Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_token stop) {
-    return guarded(path_.string(), phrase("The log could not be stored"), [&] {
-        return journaled(*db_, phrase("add {}", n.title), [&] { return insertRecording(n, stop); });
-    });
-}
-
-Expected<std::int64_t> BenchBook::insertRecording(const NewRecording& n, std::stop_token stop) {
     const auto cancelled = [&] {
         if (stop.stop_requested())
-            throw Refused{{ErrorKind::Cancelled, "The import was cancelled; nothing was changed.",
-                           n.fileName, ""}};
+            throw Refused{{ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), n.fileName, ""}};
     };
-    const Recording& r = *n.imported->recording;
-    const RecordingData& d = r.data();
-    SQLite::Statement insert(*db_,
-                             "INSERT INTO recording(battery_id, title, file_name, sha256, "
-                             "imported_at_s, start_epoch_s, rows_read, rows_skipped, samples, "
-                             "duration_s, notes, summary) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)");
-    if (n.batteryId > 0)
-        insert.bind(1, n.batteryId);
-    else
-        insert.bind(1);
-    insert.bind(2, n.title);
-    insert.bind(3, n.fileName);
-    insert.bind(4, sha256(n.originalBytes));
-    insert.bind(5, n.importedAt_s);
-    bindOrNull(insert, 6, n.imported->startEpoch_s);
-    insert.bind(7, n.imported->rowsRead);
-    insert.bind(8, n.imported->rowsSkipped);
-    insert.bind(9, static_cast<std::int64_t>(r.size()));
-    insert.bind(10, r.duration_s());
-    insert.bind(11, notesJson(*n.imported));
-    insert.bind(12, summaryJson(n.summary));
-    insert.exec();
-    const std::int64_t id = db_->getLastInsertRowid();
-    cancelled();
-    {
-        const std::string packed = compressBytes(n.originalBytes);
-        SQLite::Statement original(
-            *db_, "INSERT INTO original(recording_id, size, bytes) VALUES (?,?,?)");
-        original.bind(1, id);
-        original.bind(2, static_cast<std::int64_t>(n.originalBytes.size()));
-        original.bindNoCopy(3, packed.data(), static_cast<int>(packed.size()));
-        original.exec();
-    }
-    SQLite::Statement chunk(
-        *db_, "INSERT INTO sample_chunk(recording_id, channel, chunk, data) VALUES (?,?,?,?)");
-    const auto store = [&](const std::string& channel, std::span<const double> column) {
-        for (std::size_t first = 0, index = 0; first < column.size();
-             first += kChunkSamples, ++index) {
+    return guarded(path_.string(), phrase("The log could not be stored"), [&]() -> Expected<std::int64_t> {
+        if (readOnly_) throw Refused{storageError(phrase("The book is in a folder that is read-only. Nothing was changed."))};
+        // Others can write meanwhile.
+        const PackedRecording packed = pack(n, cancelled);
+        return journaled(*db_, phrase("add {}", n.title), [&]() -> Expected<std::int64_t> {
+            SQLite::Statement insert(*db_,
+                                     "INSERT INTO recording(battery_id, title, file_name, sha256, "
+                                     "imported_at_s, start_epoch_s, rows_read, rows_skipped, samples, "
+                                     "duration_s, notes, summary) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)");
+            if (n.batteryId > 0)
+                insert.bind(1, n.batteryId);
+            else
+                insert.bind(1);
+            insert.bind(2, n.title);
+            insert.bind(3, n.fileName);
+            insert.bind(4, packed.sha256);
+            insert.bind(5, n.importedAt_s);
+            bindOrNull(insert, 6, n.imported->startEpoch_s);
+            insert.bind(7, n.imported->rowsRead);
+            insert.bind(8, n.imported->rowsSkipped);
+            insert.bind(9, static_cast<std::int64_t>(n.imported->recording->size()));
+            insert.bind(10, n.imported->recording->duration_s());
+            insert.bind(11, notesJson(*n.imported));
+            insert.bind(12, summaryJson(n.summary));
+            insert.exec();
+            const std::int64_t id = db_->getLastInsertRowid();
+            SQLite::Statement original(*db_, "INSERT INTO original(recording_id, size, bytes) VALUES (?,?,?)");
+            original.bind(1, id);
+            original.bind(2, static_cast<std::int64_t>(n.originalBytes.size()));
+            original.bindNoCopy(3, packed.original.data(), static_cast<int>(packed.original.size()));
+            original.exec();
+            SQLite::Statement block(*db_,
+                                    "INSERT INTO sample_chunk(recording_id, channel, chunk, data, checksum) "
+                                    "VALUES (?,?,?,?,?)");
+            for (const auto& [channel, index, data] : packed.blocks) {
+                cancelled();
+                const std::string sum = blockChecksum(channel, index, data);
+                block.reset();
+                block.bind(1, id);
+                block.bind(2, channel);
+                block.bind(3, index);
+                block.bindNoCopy(4, data.data(), static_cast<int>(data.size()));
+                block.bind(5, sum.data(), static_cast<int>(sum.size()));
+                block.exec();
+            }
             cancelled();
-            const std::string packed =
-                packChunk(column.subspan(first, std::min(kChunkSamples, column.size() - first)));
-            chunk.reset();
-            chunk.bind(1, id);
-            chunk.bind(2, channel);
-            chunk.bind(3, static_cast<std::int64_t>(index));
-            chunk.bindNoCopy(4, packed.data(), static_cast<int>(packed.size()));
-            chunk.exec();
-        }
-    };
-    store("time_s", d.time_s);
-    store("voltage_V", d.voltage_V);
-    store("current_A", d.current_A);
-    store("temperature_C", d.temperature_C);
-    store("counter_Ah", d.counter_Ah);
-    store("counter_Wh", d.counter_Wh);
-    for (std::size_t k = 0; k < d.cells_V.size(); ++k)
-        store(fmt::format("cell_V_{}", k + 1), d.cells_V[k]);
-    for (std::size_t k = 0; k < d.moreTemperatures_C.size(); ++k)
-        store(fmt::format("temperature_C_{}", k + 2), d.moreTemperatures_C[k]);
-    cancelled();
-    return id;
+            return id;
+        });
+    });
 }
 
 Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
@@ -125,8 +131,8 @@ Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
                 RecordingEntry e;
                 e.id = q.getColumn(0).getInt64();
                 e.batteryId = q.getColumn(1).isNull() ? 0 : q.getColumn(1).getInt64();
-                e.title = q.getColumn(2).getString();
-                e.fileName = q.getColumn(3).getString();
+                e.title = harmless(q.getColumn(2).getString());
+                e.fileName = harmless(q.getColumn(3).getString());
                 e.sha256 = q.getColumn(4).getString();
                 e.importedAt_s = q.getColumn(5).getDouble();
                 e.startEpoch_s = q.getColumn(6).isNull() ? kNaN : q.getColumn(6).getDouble();
@@ -152,48 +158,11 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                 if (!q.executeStep())
                     return tl::unexpected<Error>(
                         storageError(phrase("This recording is no longer in the book.")));
-                samples = static_cast<std::size_t>(q.getColumn(1).getInt64());
+                samples = static_cast<std::size_t>(std::max<std::int64_t>(0, q.getColumn(1).getInt64()));
                 if (auto ok = readNotes(q.getColumn(0).getString(), d, ignored); !ok)
                     return tl::unexpected<Error>(ok.error());
             }
-            // A damaged count of samples must not ask for all memory: what is there is the bound.
-            const auto chunksOf = [&](const std::string& channel) {
-                SQLite::Statement q(
-                    *db_, "SELECT count(*) FROM sample_chunk WHERE recording_id=? AND channel=?");
-                q.bind(1, id);
-                q.bind(2, channel);
-                return q.executeStep() ? static_cast<std::size_t>(q.getColumn(0).getInt64()) : 0;
-            };
-            const auto column = [&](const std::string& channel, std::vector<double>& into,
-                                    bool needed) {
-                SQLite::Statement q(*db_,
-                                    "SELECT data FROM sample_chunk WHERE recording_id=? AND "
-                                    "channel=? ORDER BY chunk");
-                q.bind(1, id);
-                q.bind(2, channel);
-                into.reserve(std::min(samples, chunksOf(channel) * kChunkSamples));
-                while (q.executeStep()) {
-                    const auto blob = q.getColumn(0);
-                    if (auto ok = unpackChunk({static_cast<const char*>(blob.getBlob()),
-                                               static_cast<std::size_t>(blob.getBytes())},
-                                              into);
-                        !ok)
-                        throw Refused{ok.error()};
-                }
-                if (into.size() != samples && (needed || !into.empty()))
-                    throw Refused{storageError(phrase("Samples of this recording are missing (") +
-                                               channel + ").")};
-            };
-            column("time_s", d.time_s, true);
-            column("voltage_V", d.voltage_V, true);
-            column("current_A", d.current_A, true);
-            column("temperature_C", d.temperature_C, false);
-            column("counter_Ah", d.counter_Ah, false);
-            column("counter_Wh", d.counter_Wh, false);
-            for (std::size_t k = 0; k < d.cells_V.size(); ++k)
-                column(fmt::format("cell_V_{}", k + 1), d.cells_V[k], true);
-            for (std::size_t k = 0; k < d.moreTemperatures_C.size(); ++k)
-                column(fmt::format("temperature_C_{}", k + 2), d.moreTemperatures_C[k], true);
+            (void)readSamples(*db_, id, samples, d, path_.string());
             if (!consistent(d))
                 throw Refused{
                     storageError(phrase("Samples or notes of this recording are damaged."))};
@@ -201,20 +170,19 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
         });
 }
 
-Expected<std::string> BenchBook::original(std::int64_t id) {
+Expected<void> BenchBook::original(std::int64_t id, const std::function<bool(std::string_view)>& sink) {
     return guarded(path_.string(), phrase("The original file could not be read"),
-                   [&]() -> Expected<std::string> {
-                       SQLite::Statement q(*db_,
-                                           "SELECT size, bytes FROM original WHERE recording_id=?");
-                       q.bind(1, id);
-                       if (!q.executeStep())
-                           return tl::unexpected<Error>(
-                               storageError(phrase("This recording is no longer in the book.")));
-                       const auto blob = q.getColumn(1);
-                       return decompressBytes({static_cast<const char*>(blob.getBlob()),
-                                               static_cast<std::size_t>(blob.getBytes())},
-                                              static_cast<std::size_t>(q.getColumn(0).getInt64()));
-                   });
+                   [&] { return readOriginal(*db_, id, path_.string(), sink); });
+}
+
+Expected<std::string> BenchBook::original(std::int64_t id) {
+    std::string out;
+    const auto done = original(id, [&](std::string_view part) {
+        out.append(part);
+        return true;
+    });
+    if (!done) return tl::unexpected<Error>(done.error());
+    return out;
 }
 
 Expected<std::vector<std::string>> BenchBook::guesses(std::int64_t id) {
@@ -305,7 +273,11 @@ Expected<std::int64_t> BenchBook::purgeRemoved() {
                        transaction.commit();
                        // Without room for a second copy the file keeps its size; the space is
                        // used again by the next logs.
-                       (void)db_->tryExec("VACUUM");
+                       try {
+                           execVacuum(*db_, "VACUUM");
+                       } catch (const SQLite::Exception&) {
+                           // No room for it now.
+                       }
                        (void)db_->tryExec("PRAGMA wal_checkpoint(TRUNCATE)");
                        return count;
                    });

@@ -3,8 +3,15 @@
 #include <SQLiteCpp/SQLiteCpp.h>
 #include <fmt/format.h>
 
+#include <array>
+#include <map>
+
 #include "bench_book.h"
+#include "confirm.h"
 #include "journal.h"
+#include "old_journal.h"
+#include "quantity/harmless.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -87,23 +94,99 @@ CREATE TABLE spot_reading (
 CREATE INDEX spot_reading_battery ON spot_reading(battery_id);
 )sql";
 
+// A checksum a block of samples; none: the block was damaged already when checksums came in.
+constexpr const char* kVersion4 = R"sql(
+ALTER TABLE sample_chunk ADD COLUMN checksum BLOB;
+)sql";
+
+using Schema = std::map<std::string, std::string>;  ///< "table battery" to its SQL, white space folded
+
+std::string folded(const std::string& sql) {
+    std::string out;
+    for (const char c : sql) {
+        const bool space = c == ' ' || c == '\n' || c == '\t' || c == '\r';
+        if (!space)
+            out.push_back(c);
+        else if (!out.empty() && out.back() != ' ')
+            out.push_back(' ');
+    }
+    return out;
+}
+
+Schema schemaOf(SQLite::Database& db) {
+    Schema out;
+    SQLite::Statement q(db, "SELECT type, name, sql FROM main.sqlite_master");
+    while (q.executeStep()) {
+        const std::string name = q.getColumn(1).getString();
+        // SQLite's own: statistics, sequences, indexes of keys. Their columns are SQLite's too.
+        if (name.starts_with("sqlite_")) continue;
+        out[q.getColumn(0).getString() + " " + name] = folded(q.getColumn(2).getString());
+    }
+    return out;
+}
+
+void createVersion(SQLite::Database& db, int version) {
+    db.exec(kVersion1);
+    if (version >= 2) db.exec(kVersion2);
+    if (version == 2 || version == 3) db.exec(oldJournalSql(version));
+    if (version >= 4) {
+        db.exec(kJournalTables);
+        db.exec(kVersion4);
+    }
+}
+
+const Schema& knownSchema(int version) {
+    static const auto known = [] {
+        std::array<Schema, BenchBook::kSchemaVersion + 1> out;
+        for (int v = 1; v <= BenchBook::kSchemaVersion; ++v) {
+            SQLite::Database db(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+            createVersion(db, v);
+            out[static_cast<std::size_t>(v)] = schemaOf(db);
+        }
+        return out;
+    }();
+    return known[static_cast<std::size_t>(version)];
+}
+
 }  // namespace
 
-void migrate(SQLite::Database& db, int fromVersion) {
-    SQLite::Transaction transaction(db, SQLite::TransactionBehavior::IMMEDIATE);
-    // Another window may have been faster.
-    const int now = db.execAndGet("PRAGMA user_version").getInt();
-    if (now > fromVersion) fromVersion = now;
-    if (fromVersion < 1) db.exec(kVersion1);
-    if (fromVersion < 2) {
-        db.exec(kVersion2);
-        createJournal(db);
-    } else if (fromVersion < 3) {
-        mendRecordingJournal(db);
+std::vector<std::string> foreignSchema(SQLite::Database& db, int version) {
+    constexpr std::size_t kNamed = 10;
+    std::vector<std::string> out;
+    if (version < 1 || version > BenchBook::kSchemaVersion) return {phrase("its version, {}", version)};
+    const Schema& known = knownSchema(version);
+    const Schema seen = schemaOf(db);
+    for (const auto& [name, sql] : seen) {
+        const auto it = known.find(name);
+        if (it == known.end())
+            out.push_back(phrase("{}, which no bench book has", harmless(name)));
+        else if (it->second != sql)
+            out.push_back(phrase("{}, which is not as a bench book has it", harmless(name)));
+        if (out.size() == kNamed) return out;
     }
+    for (const auto& [name, sql] : known)
+        if (!seen.contains(name) && out.size() < kNamed) out.push_back(phrase("{}, which is missing", name));
+    return out;
+}
+
+void createSchema(SQLite::Database& db) {
+    createVersion(db, BenchBook::kSchemaVersion);
     db.exec(fmt::format("PRAGMA application_id = {}", kBookApplicationId));
     db.exec(fmt::format("PRAGMA user_version = {}", BenchBook::kSchemaVersion));
-    transaction.commit();
+}
+
+void migrate(SQLite::Database& db, int fromVersion) {
+    if (fromVersion < 2) {
+        db.exec(kVersion2);
+        db.exec(kJournalTables);
+    } else if (fromVersion < 4) {
+        convertJournal(db);
+    }
+    if (fromVersion < 4) {
+        db.exec(kVersion4);
+        confirmSamples(db);
+    }
+    db.exec(fmt::format("PRAGMA user_version = {}", BenchBook::kSchemaVersion));
 }
 
 }  // namespace nk

@@ -49,6 +49,26 @@ void readBattery(const json& j, Scenario& s) {
         throw std::runtime_error("battery.series must be from 1 to 400");
     s.cells.assign(static_cast<std::size_t>(series), p);
     s.states.assign(static_cast<std::size_t>(series), state);
+    const auto within = [](const char* field, double x, double low, double high) {
+        if (!(x >= low && x <= high))
+            throw std::runtime_error(fmt::format("battery.{} must be from {} to {}", field, low, high));
+    };
+    const auto sound = [&](const CellParameters& c, const CellState& at) {
+        within("capacity_Ah", c.capacity_Ah, 0.001, 100000);
+        within("r0_ohm", c.r0_ohm, 0, 1000);
+        within("r1_ohm", c.r1_ohm, 0, 1000);
+        within("r2_ohm", c.r2_ohm, 0, 1000);
+        within("tau1_s", c.tau1_s, 0.001, 1e7);
+        within("tau2_s", c.tau2_s, 0.001, 1e7);
+        within("heat_capacity_J_K", c.heatCapacity_J_K, 0.001, 1e9);
+        within("heat_loss_W_K", c.heatLoss_W_K, 0, 1e6);
+        within("full_sharpness", c.fullSharpness, 1e-6, 10);
+        within("soc", at.soc, 0, 1.2);
+        within("temperature_C", at.temperature_C, -60, 300);
+    };
+    if (auto good = s.battery.check(); !good) throw std::runtime_error(good.error().what);
+    within("rated_Ah", s.battery.rated_Ah, 0.001, 100000);
+    sound(p, state);
     if (b.contains("cells")) {
         std::size_t n = 0;
         for (const auto& c : b.at("cells")) {
@@ -57,6 +77,7 @@ void readBattery(const json& j, Scenario& s) {
             s.cells[n].capacity_Ah *= get(c, "capacity", 1);
             s.cells[n].r0_ohm *= get(c, "resistance", 1);
             s.states[n].soc = get(c, "soc", state.soc);
+            sound(s.cells[n], s.states[n]);
             ++n;
         }
     }
@@ -108,7 +129,9 @@ ProgramStep readStep(const json& j) {
 }
 
 void readProgram(const json& list, std::vector<ProgramStep>& out) {
+    constexpr std::size_t kMostSteps = 100'000;
     for (const auto& j : list) {
+        if (out.size() > kMostSteps) throw std::runtime_error("the program has more than 100,000 steps");
         if (j.contains("repeat")) {
             const int times = j.at("repeat").get<int>();
             if (times < 1 || times > 10000)
@@ -182,6 +205,14 @@ Expected<Scenario> parseScenario(std::string_view text, const std::string& name)
         readBattery(j, s);
         readProgram(j.at("program"), s.program);
         readLogger(j, s);
+    } catch (const json::parse_error& e) {
+        return fail(ErrorKind::InvalidArgument,
+                    fmt::format("The scenario cannot be read: it is no JSON from byte {} on.", e.byte), name,
+                    "a scenario as described in docs/formats.md.");
+    } catch (const json::exception&) {
+        return fail(ErrorKind::InvalidArgument,
+                    "The scenario cannot be read: a field is missing or of the wrong kind.", name,
+                    "a scenario as described in docs/formats.md.");
     } catch (const std::exception& e) {
         return fail(ErrorKind::InvalidArgument,
                     std::string("The scenario cannot be read: ") + e.what() + ".", name,

@@ -3,7 +3,7 @@
 #include <unistd.h>
 
 #include <filesystem>
-#include <ostream>
+#include <iostream>
 
 #include "analysis/analysis.h"
 #include "book/hash.h"
@@ -41,9 +41,9 @@ int AnalyseCommand::run() {
     Progress progress;
     if (::isatty(STDERR_FILENO) != 0 &&
         std::filesystem::file_size(log_, ec) > (std::uintmax_t{32} << 20) && !ec)
-        progress = [this](double done) {
-            err_ << "\rreading " << static_cast<int>(100 * done) << " %" << (done >= 1 ? "\n" : "")
-                 << std::flush;
+        progress = [](double done) {
+            std::cerr << "\rreading " << static_cast<int>(100 * done) << " %" << (done >= 1 ? "\n" : "")
+                      << std::flush;
         };
     const auto log = readLogFile(log_, *options, progress);
     if (!log) {
@@ -62,11 +62,6 @@ int AnalyseCommand::run() {
     const Analysis analysis = analyse(*log->recording, *battery);
     out_ << (json_ ? analysisJson(*log, analysis, log_, hash)
                    : analysisText(*log->recording, analysis, log_));
-    out_.flush();
-    if (!out_) {
-        err_ << "standard output: the result could not be written.\n";
-        return 1;
-    }
     return failOnHazard_ && analysis.hasHazard() ? 3 : 0;
 }
 

@@ -5,12 +5,13 @@
 #include <chrono>
 #include <cmath>
 #include <filesystem>
-#include <fstream>
 #include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "book/bench_book.h"
+#include "book/rescue.h"
 #include "formats/bytes.h"
+#include "formats/file_out.h"
 #include "formats/importer.h"
 #include "quantity/format.h"
 #include "report/summary.h"
@@ -51,8 +52,12 @@ BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     exportApp->add_option("RECORDING", recording_, "the recording's number (book list)")
         ->required();
     exportApp->add_option("-o,--output", target_, "the file to write")->required();
+    exportApp->add_flag("--force", force_, "replace a file of that name");
     with("backup", "Writes a consistent copy", &BookCommand::backup)
         ->add_option("-o,--output", target_, "the new file")
+        ->required();
+    with("rescue", "Copies the rows of a book that is refused or damaged into a new book", &BookCommand::rescue)
+        ->add_option("-o,--output", target_, "the new book")
         ->required();
 }
 
@@ -137,16 +142,10 @@ int BookCommand::importLogs() {
     std::int64_t batteryId = 0;
     Battery card = *battery;
     if (!name_.empty()) {
-        const auto all = (*book)->batteries();
-        if (!all) return err_ << all.error().text() << '\n', 1;
-        for (const auto& e : *all)
-            if (e.battery.name == name_) batteryId = e.id, card = e.battery;
-        if (batteryId == 0) {
-            card.name = name_;
-            const auto added = (*book)->addBattery(card);
-            if (!added) return err_ << added.error().text() << '\n', 1;
-            batteryId = *added;
-        }
+        const auto entry = (*book)->batteryNamed(name_, card);
+        if (!entry) return err_ << entry.error().text() << '\n', 1;
+        batteryId = entry->id;
+        card = entry->battery;
     }
     int status = 0;
     for (const std::string& log : logs_) {
@@ -185,12 +184,22 @@ int BookCommand::importLogs() {
 int BookCommand::exportOriginal() {
     auto book = BenchBook::open(book_, false);
     if (!book) return err_ << book.error().text() << '\n', 1;
-    const auto bytes = (*book)->original(recording_);
-    if (!bytes) return err_ << bytes.error().text() << '\n', 1;
-    std::ofstream file(target_, std::ios::binary);
-    file << *bytes;
-    file.close();
-    if (!file) return err_ << target_ << ": the file could not be written.\n", 1;
+    auto file = FileOut::begin(target_, force_, {book_});
+    if (!file) return err_ << file.error().text() << '\n', 1;
+    bool room = true;
+    const auto read =
+        (*book)->original(recording_, [&](std::string_view part) { return room = file->write(part); });
+    // Bytes that are not what was kept are never given out as if they were.
+    if (!read && room) return err_ << read.error().text() << '\n', 1;
+    if (const auto done = file->finish(); !done) return err_ << done.error().text() << '\n', 1;
+    return 0;
+}
+
+int BookCommand::rescue() {
+    const auto report = rescueBook(book_, target_);
+    if (!report) return err_ << report.error().text() << '\n', 1;
+    out_ << fmt::format("{}: {} batteries, {} recordings\n", target_, report->batteries, report->recordings);
+    for (const std::string& what : report->leftOut) out_ << "NOT COPIED  " << what << '\n';
     return 0;
 }
 

@@ -17,6 +17,7 @@ class BookCommand {
     int importLogs();
     int exportOriginal();
     int backup();
+    int rescue();
 
     std::ostream& out_;
     std::ostream& err_;
@@ -25,7 +26,7 @@ class BookCommand {
     std::string book_, name_, target_;
     std::vector<std::string> logs_;
     long long recording_ = 0;
-    bool json_ = false;
+    bool json_ = false, force_ = false;
 };
 
 }  // namespace nk

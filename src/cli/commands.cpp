@@ -2,11 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <exception>
 #include <fstream>
+#include <new>
 #include <ostream>
 
 #include "analyse_command.h"
 #include "book_command.h"
+#include "harmless_stream.h"
 #include "options.h"
 #include "rate_command.h"
 #include "replay_command.h"
@@ -14,7 +17,9 @@
 
 namespace nk {
 
-int runCommandLine(std::vector<std::string> args, std::ostream& out, std::ostream& err) {
+int runCommandLine(std::vector<std::string> args, std::ostream& rawOut, std::ostream& rawErr) {
+    HarmlessStream out(rawOut);
+    HarmlessStream err(rawErr);
     CLI::App app(
         "Narrow Knee: honest numbers from battery logs.\n\n"
         "Start with:   narrow-knee-cli analyse LOG --chemistry nmc --series 3 --rated-ah 5\n"
@@ -39,6 +44,17 @@ int runCommandLine(std::vector<std::string> args, std::ostream& out, std::ostrea
     } catch (const CLI::ParseError& e) {
         const int code = app.exit(e, out, err);
         return code == 0 ? 0 : 2;
+    } catch (const std::bad_alloc&) {
+        err << "There is not enough memory for this. Nothing was changed.\n";
+        return 1;
+    } catch (const std::exception&) {
+        err << "The program met something it does not expect and stopped. Nothing was changed.\n";
+        return 1;
+    }
+    out.flush();
+    if (!rawOut) {
+        err << "standard output: the result could not be written.\n";
+        return 1;
     }
     return status;
 }

@@ -6,6 +6,7 @@
 
 #include "cellmodel/scenario.h"
 #include "formats/bytes.h"
+#include "formats/file_out.h"
 
 namespace nk {
 
@@ -16,6 +17,7 @@ SimulateCommand::SimulateCommand(CLI::App& app, int& status, std::ostream& out, 
     command->add_option("SCENARIO", scenario_,
                         "a scenario file (JSON), or the name of one that ships with the program");
     command->add_option("-o,--output", output_, "the log to write");
+    command->add_flag("--force", force_, "replace a log of that name");
     command->add_option("--seed", seed_, "seed of the noise, instead of the scenario's own");
     command->add_flag("--list", list_, "list the scenarios that ship with the program");
     command->callback([this, &status] { status = run(); });
@@ -50,11 +52,8 @@ int SimulateCommand::run() {
     }
     if (seed_) scenario->seed = *seed_;
     const std::string log = writeLog(*scenario, simulate(*scenario));
-    std::ofstream file(output_, std::ios::binary);
-    file << log;
-    file.close();
-    if (!file) {
-        err_ << output_ << ": the log could not be written.\n";
+    if (const auto done = writeFile(output_, log, force_, {scenario_}); !done) {
+        err_ << done.error().text() << '\n';
         return 1;
     }
     return 0;

@@ -20,7 +20,7 @@ class SimulateCommand {
     std::ostream& err_;
     std::string scenario_, output_;
     std::optional<std::uint64_t> seed_;
-    bool list_ = false;
+    bool list_ = false, force_ = false;
 };
 
 }  // namespace nk

@@ -40,7 +40,7 @@ Expected<std::uintmax_t> checkFile(const fs::path& path) {
     return size;
 }
 
-Expected<std::string> readFile(const fs::path& path) {
+Expected<std::string> readFile(const fs::path& path, const std::stop_token& stop) {
     const auto size = checkFile(path);
     if (!size) return tl::unexpected<Error>(size.error());
     const std::string where = path.string();
@@ -57,6 +57,8 @@ Expected<std::string> readFile(const fs::path& path) {
     // read as far as it goes, and one that grew no further than it was.
     std::vector<char> block(std::size_t{1} << 20);
     while (bytes.size() < *size) {
+        if (stop.stop_requested())
+            return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), where);
         const std::size_t want = std::min<std::size_t>(block.size(), *size - bytes.size());
         const std::size_t got = std::fread(block.data(), 1, want, file.get());
         bytes.append(block.data(), got);

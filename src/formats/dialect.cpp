@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "number.h"
+#include "quantity/harmless.h"
 #include "quantity/phrase.h"
 #include "table_shape.h"
 
@@ -16,8 +17,11 @@ namespace {
 constexpr std::size_t kSampleLines = 400;
 
 std::string joinTitles(const std::vector<Column>& columns) {
+    constexpr std::size_t kNamed = 10;
     std::string out;
-    for (const Column& c : columns) out += (out.empty() ? "" : ", ") + ("'" + c.title + "'");
+    for (std::size_t k = 0; k < std::min(kNamed, columns.size()); ++k)
+        out += (k > 0 ? ", '" : "'") + harmless(columns[k].title, 40) + "'";
+    if (columns.size() > kNamed) out += phrase(" and {} more", columns.size() - kNamed);
     return out;
 }
 
@@ -71,7 +75,7 @@ Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options
         }
         if (found == columns.size())
             return fail(ErrorKind::InvalidArgument,
-                        phrase("The log has no column '{}' for {}.", wanted, toString(role)), name,
+                        phrase("The log has no column '{}' for {}.", harmless(wanted, 40), toString(role)), name,
                         joinTitles(columns) + phrase(", or a column number from 1."));
         for (Column& c : columns)
             if (c.role == role) c.role = Role::Ignore;
@@ -208,6 +212,8 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
         }
         splitCells(line, shape.delimiter, cells);
         if (cells.size() + 1 < shape.columns || cells.size() < 2) break;
+        // What stands beyond the table's width names nothing.
+        cells.resize(std::min(cells.size(), shape.columns + 64));
         std::size_t unitLike = 0;
         std::size_t filled = 0;
         for (const auto cell : cells) {
@@ -348,7 +354,7 @@ Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
             return fail(
                 ErrorKind::ColumnsUnknown,
                 phrase("The time column '{}' cannot be read: '{}'.", dialect.columns[time].title,
-                       raw[time].empty() ? std::string() : std::string(raw[time].front())),
+                       raw[time].empty() ? std::string() : harmless(raw[time].front(), 40)),
                 fmt::format("{}:{}", name, dialect.firstDataLine),
                 phrase("seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an "
                        "interval."));

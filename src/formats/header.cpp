@@ -4,6 +4,8 @@
 #include <array>
 #include <cctype>
 
+#include "quantity/harmless.h"
+
 namespace nk {
 
 namespace {
@@ -266,7 +268,7 @@ std::string toString(Role role) {
 
 Column readHeaderCell(std::string_view title) {
     Column column;
-    column.title = trimmed(title);
+    column.title = harmless(trimmed(title));
     std::string name;
     splitUnit(column.title, name, column);
     std::vector<std::string> words = wordsOf(lowered(name));

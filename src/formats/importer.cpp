@@ -2,7 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "bytes.h"
+#include "packed.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -37,27 +40,41 @@ double matScore(std::string_view head, const std::string& name) {
     return endsWith(name, ".mat") ? 0.5 : 0;
 }
 
+/// The memory that the columns of a packed log may take: 700 MB, or 16 times the file.
+ReadOptions bounded(ReadOptions options, std::size_t packed) {
+    options.most_bytes = std::max(std::size_t{700} << 20, 16 * packed);
+    return options;
+}
+
 template <auto Unpack>
 Expected<Imported> unpacked(std::string_view bytes, const std::string& name,
                             const ReadOptions& options, const Progress& progress,
                             const std::stop_token& stop) {
-    auto inner = Unpack(bytes, name);
+    auto inner = Unpack(bytes, name, stop, 0);
     if (!inner) return tl::unexpected<Error>(inner.error());
+    const ReadOptions within = bounded(options, bytes.size());
+    if (inner->file) {
+        auto read = readTextSource(*inner->file, name, within, progress, stop);
+        if (!read) return tl::unexpected<Error>(read.error());
+        if (*read) return std::move(**read);
+        return fail(ErrorKind::Unsupported, phrase("Such a large packed log is read only as UTF-8 text."), name,
+                    phrase("the log as UTF-8 text, or unpacked."));
+    }
     // One packing only: a packed file inside a packed file is no log.
     for (const auto score : {gzipScore, zstdScore})
-        if (score(*inner, name) > 0)
+        if (score(inner->memory, name) > 0)
             return fail(ErrorKind::Unsupported, phrase("The file is packed more than once."), name,
                         phrase("a log that is packed once, with gzip or zstd."));
-    return readLog(*inner, name, options, progress, stop);
+    return readLog(inner->memory, name, within, progress, stop);
 }
 
 template <auto ToText>
 Expected<Imported> asText(std::string_view bytes, const std::string& name,
                           const ReadOptions& options, const Progress& progress,
                           const std::stop_token& stop) {
-    auto text = ToText(bytes, name);
+    auto text = ToText(bytes, name, stop);
     if (!text) return tl::unexpected<Error>(text.error());
-    return readTextTable(*text, name, options, progress, stop);
+    return readTextTable(*text, name, bounded(options, bytes.size()), progress, stop);
 }
 
 const Importer& surest(std::string_view bytes, const std::string& name) {
@@ -96,15 +113,14 @@ Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOpti
     auto streamed = streamTextFile(path, options, progress, stop);
     if (!streamed) return tl::unexpected<Error>(streamed.error());
     if (*streamed) return std::move(**streamed);
-    auto bytes = readFile(path);
+    auto bytes = readFile(path, stop);
     if (!bytes) return tl::unexpected<Error>(bytes.error());
     return readLog(*bytes, path.string(), options, progress, stop);
 }
 
-Expected<std::string> previewText(std::string_view bytes, const std::string& name) {
+Expected<std::string> previewText(std::string_view bytes, const std::string& name, const std::stop_token& stop) {
     constexpr std::size_t kMost = std::size_t{64} << 10;
     const std::string kind = surest(bytes, name).name;
-    std::string text;
     if (kind == "text") {
         // The cut must not fall into a UTF-16 pair.
         DecodedText decoded;
@@ -112,12 +128,13 @@ Expected<std::string> previewText(std::string_view bytes, const std::string& nam
             return tl::unexpected<Error>(ok.error());
         return std::string(decoded.text);
     }
-    auto inner = kind == "gzip"          ? unpackGzip(bytes, name)
-                 : kind == "zstd"        ? unpackZstd(bytes, name)
-                 : kind == "spreadsheet" ? sheetText(bytes, name)
-                                         : matText(bytes, name);
+    if (kind == "gzip" || kind == "zstd") {
+        auto inner = kind == "gzip" ? unpackGzip(bytes, name, stop, kMost) : unpackZstd(bytes, name, stop, kMost);
+        if (!inner) return tl::unexpected<Error>(inner.error());
+        return previewText(std::string_view(inner->memory).substr(0, kMost), name, stop);
+    }
+    auto inner = kind == "spreadsheet" ? sheetText(bytes, name, stop) : matText(bytes, name, stop);
     if (!inner) return tl::unexpected<Error>(inner.error());
-    if (kind == "gzip" || kind == "zstd") return previewText(*inner, name);
     return inner->substr(0, kMost);
 }
 

@@ -8,17 +8,19 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <csignal>
 #include <cstdio>
+#include <ctime>
 #include <memory>
 
 namespace nk {
 
 namespace {
 
-constexpr rlim_t kMoreMemory = rlim_t{2} << 30;
-constexpr rlim_t kSeconds = 120;
+constexpr rlim_t kMoreMemory = rlim_t{900} << 20;
+constexpr rlim_t kSeconds = 8;
 
 bool writeAll(int file, const char* data, std::size_t size) {
     while (size > 0) {
@@ -40,12 +42,14 @@ rlim_t mappedNow() {
     return static_cast<rlim_t>(pages) * static_cast<rlim_t>(::sysconf(_SC_PAGESIZE));
 }
 
-void limit([[maybe_unused]] rlim_t mapped) {
+void limit([[maybe_unused]] rlim_t mapped, std::size_t fileBytes) {
 #if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
-    const rlimit memory{mapped + kMoreMemory, mapped + kMoreMemory};
+    const rlim_t most = mapped + std::max<rlim_t>(kMoreMemory, 18 * fileBytes);
+    const rlimit memory{most, most};
     ::setrlimit(RLIMIT_AS, &memory);
 #endif
-    const rlimit time{kSeconds, kSeconds};
+    const rlim_t seconds = kSeconds + (fileBytes >> 20);
+    const rlimit time{seconds, seconds};
     ::setrlimit(RLIMIT_CPU, &time);
     const rlimit core{0, 0};
     ::setrlimit(RLIMIT_CORE, &core);
@@ -57,8 +61,8 @@ void limit([[maybe_unused]] rlim_t mapped) {
 
 /// In the child: the work, its result as one mark and the text.
 [[noreturn]] void child(const std::function<Expected<std::string>()>& work, int result,
-                        rlim_t mapped) {
-    limit(mapped);
+                        rlim_t mapped, std::size_t fileBytes) {
+    limit(mapped, fileBytes);
     bool good = false;
     try {
         const auto text = work();
@@ -76,7 +80,8 @@ void limit([[maybe_unused]] rlim_t mapped) {
 }  // namespace
 
 Expected<std::string> inChild(const std::function<Expected<std::string>()>& work,
-                              const std::string& name, const char* accepted) {
+                              const std::string& name, const char* accepted, std::size_t fileBytes,
+                              const std::stop_token& stop) {
     const int result = ::memfd_create("nk-isolated", MFD_CLOEXEC);
     const rlim_t mapped = mappedNow();
     const pid_t pid = result >= 0 ? ::fork() : -1;
@@ -85,9 +90,24 @@ Expected<std::string> inChild(const std::function<Expected<std::string>()>& work
         return fail(ErrorKind::Storage, phrase("There is no room for another process."), name,
                     phrase("a machine with some free memory."));
     }
-    if (pid == 0) child(work, result, mapped);
+    if (pid == 0) child(work, result, mapped, fileBytes);
     int status = 0;
-    while (::waitpid(pid, &status, 0) < 0 && errno == EINTR) {
+    const auto ended = [&](int how) {
+        pid_t got = 0;
+        do got = ::waitpid(pid, &status, how);
+        while (got < 0 && errno == EINTR);
+        return got != 0;
+    };
+    timespec pause{0, 200'000};
+    while (!ended(WNOHANG)) {
+        if (stop.stop_requested()) {
+            ::kill(pid, SIGKILL);
+            ended(0);
+            ::close(result);
+            return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
+        }
+        ::nanosleep(&pause, nullptr);
+        pause.tv_nsec = std::min(pause.tv_nsec * 2, 20'000'000L);
     }
     std::string text;
     const off_t size = ::lseek(result, 0, SEEK_END);

@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::size_t kHeader = 128;
 constexpr std::size_t kLargestElement = std::size_t{512} << 20;
+constexpr std::size_t kLargestContent = std::size_t{1} << 30;
 constexpr std::uint32_t kMatrix = 14, kCompressed = 15, kInt32 = 5;
 
 class Walk {
@@ -82,12 +83,14 @@ class Walk {
             status = inflate(&z, Z_NO_FLUSH);
             if (status != Z_OK && status != Z_STREAM_END) return false;
             out.append(block.data(), block.size() - z.avail_out);
-            if (out.size() > kLargestElement) return false;
+            total_ += block.size() - z.avail_out;
+            if (out.size() > kLargestElement || total_ > kLargestContent) return false;
         }
         return elements(out, 1);
     }
 
     bool big_;
+    mutable std::size_t total_ = 0;  ///< unpacked so far
 };
 
 }  // namespace

@@ -3,12 +3,15 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 #include <thread>
 
 #include "bytes.h"
 #include "dialect.h"
 #include "number.h"
+#include "quantity/harmless.h"
+#include "table_shape.h"
 
 namespace nk {
 
@@ -17,10 +20,7 @@ namespace {
 constexpr std::size_t kMostListed = 100000;
 
 std::string shown(std::string_view text) {
-    std::string out(text.substr(0, 40));
-    for (char& c : out)
-        if (static_cast<unsigned char>(c) < 0x20) c = ' ';
-    return text.size() > 40 ? out + "…" : out;
+    return harmless(text, 40);
 }
 
 int decimalsIn(std::string_view cell, char decimal) {
@@ -150,8 +150,56 @@ void RowParser::allocate(RawColumns& out, std::size_t rows) const {
     if (need(Slot::Mode)) out.mode.assign(rows, 2);
 }
 
-const char* RowParser::titleOf(const Target& target) const {
-    switch (target.slot) {
+std::size_t RowParser::columns() const {
+    return static_cast<std::size_t>(
+        std::ranges::count_if(targets_, [](const Target& t) { return t.slot != Slot::Skip; }));
+}
+
+double RowParser::mostOf(Slot slot) {
+    switch (slot) {
+        case Slot::Time:
+        case Slot::Date:
+            return 1e11;
+        case Slot::Voltage:
+        case Slot::Cell:
+            return 2000;
+        case Slot::Current:
+            return 20000;
+        case Slot::Power:
+            return 4e7;
+        case Slot::Temperature:
+        case Slot::MoreTemperature:
+            return 300;
+        default:
+            return 1e9;  // a counter
+    }
+}
+
+std::optional<std::string> RowParser::joined(std::string_view row, std::string_view rest, std::size_t& lines,
+                                             std::size_t& bytes) const {
+    constexpr std::size_t kMostLines = 20;
+    constexpr std::size_t kMostBytes = 65536;
+    const auto odd = [](std::string_view text) { return std::ranges::count(text, '"') % 2 != 0; };
+    if (!odd(row)) return std::nullopt;
+    std::string all(row);
+    lines = bytes = 0;
+    while (lines < kMostLines && bytes < rest.size() && all.size() < kMostBytes) {
+        const std::size_t end = std::min(rest.find('\n', bytes), rest.size());
+        std::string_view next = rest.substr(bytes, end - bytes);
+        bytes = std::min(end + 1, rest.size());
+        ++lines;
+        if (!next.empty() && next.back() == '\r') next.remove_suffix(1);
+        all += ' ';
+        all += next;
+        if (odd(next)) return all;
+    }
+    return std::nullopt;
+}
+
+const char* RowParser::titleOf(Slot slot) {
+    switch (slot) {
+        case Slot::Time:
+            return "time";
         case Slot::Voltage:
             return "voltage";
         case Slot::Current:
@@ -186,6 +234,10 @@ bool RowParser::storeCell(std::string_view cell, const Target& target, std::size
             reason = fmt::format("no time in '{}'", shown(cell));
             return false;
         }
+        if (!(std::abs(*t) <= mostOf(target.slot))) {
+            reason = fmt::format("the time '{}' is beyond any calendar", shown(cell));
+            return false;
+        }
         (target.slot == Slot::Time ? out.time : out.date)[row] = *t;
         return true;
     }
@@ -211,15 +263,23 @@ bool RowParser::storeCell(std::string_view cell, const Target& target, std::size
         if (essential) {
             reason = target.slot == Slot::Time
                          ? fmt::format("no time in '{}'", shown(cell))
-                         : fmt::format("no number for {}: '{}'", titleOf(target), shown(cell));
+                         : fmt::format("no number for {}: '{}'", titleOf(target.slot), shown(cell));
             return false;
         }
         if (!cell.empty())
             reason = fmt::format("no number for {}: '{}'; the row is kept without it",
-                                 titleOf(target), shown(cell));
+                                 titleOf(target.slot), shown(cell));
         return true;
     }
     value = (value + offset) * factor;
+    if (!(std::abs(value) <= mostOf(target.slot))) {
+        reason = target.slot == Slot::Time
+                     ? fmt::format("the time '{}' is beyond any calendar", shown(cell))
+                     : fmt::format("{} of '{}' is beyond what a battery does", titleOf(target.slot), shown(cell));
+        if (essential || target.slot == Slot::Cell) return false;
+        reason += "; the row is kept without it";
+        return true;
+    }
     switch (target.slot) {
         case Slot::Time:
             out.time[row] = value;
@@ -276,23 +336,8 @@ bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out
             reason = fmt::format("too few columns ({} of {})", column, lastNeeded_ + 1);
             return false;
         }
-        std::size_t end;
-        if (at < line.size() && line[at] == '"') {
-            const std::size_t close = line.find('"', at + 1);
-            end = close == std::string_view::npos ? line.size() : line.find(delimiter, close);
-        } else {
-            const void* hit = at < line.size()
-                                  ? std::memchr(line.data() + at, delimiter, line.size() - at)
-                                  : nullptr;
-            end = hit == nullptr
-                      ? std::string_view::npos
-                      : static_cast<std::size_t>(static_cast<const char*>(hit) - line.data());
-            if (delimiter == ' ') end = std::min(end, line.find('\t', at));
-        }
-        if (end == std::string_view::npos || end > line.size()) {
-            end = line.size();
-            ended = true;
-        }
+        const std::size_t end = cellEnd(line, at, delimiter);
+        ended = end == line.size();
         const Target& target = targets_[column];
         if (target.slot != Slot::Skip) {
             std::string note;
@@ -362,6 +407,20 @@ PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std:
         reason.clear();
         const std::size_t target = offset + result.rows;
         bool good = parseRow(row, target, out, result, reason);
+        if (!good) {
+            // A quoted cell may go on in the next lines.
+            std::size_t lines = 0;
+            std::size_t bytes = 0;
+            std::string why;
+            if (const auto whole = joined(row, text.substr(std::min(at, text.size())), lines, bytes);
+                whole && parseRow(*whole, target, out, result, why)) {
+                good = true;
+                reason = why;
+                leaveOut();
+                at += bytes;
+                line += static_cast<std::int64_t>(lines);
+            }
+        }
         if (good && unfinished &&
             std::count(row.begin(), row.end(), dialect_.delimiter) + 1 <
                 static_cast<std::ptrdiff_t>(dialect_.columns.size())) {

@@ -39,6 +39,10 @@ class RowParser {
   public:
     RowParser(const Dialect& dialect, std::string_view headerLine, std::string_view unitLine);
 
+    /// No row of fewer bytes is whole: each cell up to the last one that is needed has an end.
+    std::size_t leastRowBytes() const { return lastNeeded_ + 1; }
+    /// Columns of numbers a row fills.
+    std::size_t columns() const;
     /// Sizes `out` for `rows` rows with the columns the dialect has.
     void allocate(RawColumns& out, std::size_t rows) const;
     /// Parses the lines of `text`, the first of which is `firstLine`, into rows from `offset` on.
@@ -69,6 +73,7 @@ class RowParser {
     struct QuickColumn {
         double* values = nullptr;
         double factor = 1, offset = 0;
+        double most = 0;          ///< a larger size is no figure of a battery
         int* decimals = nullptr;  ///< most decimals seen; null when they are of no interest
     };
     std::vector<QuickColumn> quickColumns(RawColumns& out, PieceResult& result) const;
@@ -80,7 +85,12 @@ class RowParser {
                   std::string& reason) const;
     bool storeCell(std::string_view cell, const Target& target, std::size_t row, RawColumns& out,
                    PieceResult& result, std::string& reason) const;
-    const char* titleOf(const Target& target) const;
+    static const char* titleOf(Slot slot);
+    /// Sizes beyond anything a battery does: 2 kV, 20 kA, 300 °C, three thousand years.
+    static double mostOf(Slot slot);
+    /// A row with an open quote and the lines behind it that close it; nothing when there are none that make a row.
+    std::optional<std::string> joined(std::string_view row, std::string_view rest, std::size_t& lines,
+                                      std::size_t& bytes) const;
 
     const Dialect& dialect_;
     std::string_view header_, units_;

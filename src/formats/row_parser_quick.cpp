@@ -1,6 +1,7 @@
 // The quick path of the row parser: a line of plain numbers, eight digits at a time.
 #include <algorithm>
 #include <bit>
+#include <cmath>
 #include <cstring>
 
 #include "number.h"
@@ -16,6 +17,7 @@ std::vector<RowParser::QuickColumn> RowParser::quickColumns(RawColumns& out,
         QuickColumn c;
         c.factor = target.factor;
         c.offset = target.offset;
+        c.most = mostOf(target.slot);
         switch (target.slot) {
             case Slot::Time:
                 c.values = out.time.data();
@@ -152,7 +154,9 @@ bool RowParser::quickRow(const char*& start, const char* end, std::size_t row,
         if (*at != delimiter && !(last && (*at == '\n' || *at == '\r'))) return false;
         double value = static_cast<double>(mantissa) / kPower[decimals];
         if (negative && value != 0) value = -value;
-        column->values[row] = (value + column->offset) * column->factor;
+        value = (value + column->offset) * column->factor;
+        if (!(std::abs(value) <= column->most)) return false;
+        column->values[row] = value;
         if (column->decimals != nullptr && row % 64 < 4)
             *column->decimals = std::max(*column->decimals, decimals);
         if (last) break;

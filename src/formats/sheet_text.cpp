@@ -1,6 +1,7 @@
 // Spreadsheets (xlsx, ods) through liborcus: the first sheet with a table, as tab-separated text.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <ixion/model_context.hpp>
 #include <orcus/orcus_ods.hpp>
@@ -8,6 +9,7 @@
 #include <orcus/spreadsheet/document.hpp>
 #include <orcus/spreadsheet/factory.hpp>
 #include <orcus/spreadsheet/sheet.hpp>
+#include <stdexcept>
 
 #include "importer.h"
 #include "isolated.h"
@@ -21,6 +23,9 @@ namespace {
 namespace ss = orcus::spreadsheet;
 
 constexpr std::uint64_t kLargestContent = std::uint64_t{1} << 30;
+
+/// Thrown when a sheet has far more places than cells.
+struct TooFar {};
 
 std::size_t countOf(std::string_view text, std::string_view what) {
     std::size_t n = 0;
@@ -117,6 +122,70 @@ class UsualSpelling {
     std::size_t strings_ = 0;
 };
 
+/// The value of an attribute in an element's opening tag; 1 when it is not there.
+std::size_t repeatOf(std::string_view tag, std::string_view attribute) {
+    const std::size_t at = tag.find(attribute);
+    if (at == std::string_view::npos) return 1;
+    const std::string_view digits = tag.substr(at + attribute.size());
+    std::size_t n = 0;
+    for (std::size_t k = 0; k < digits.size() && digits[k] >= '0' && digits[k] <= '9' && n < 10'000'000; ++k)
+        n = n * 10 + static_cast<std::size_t>(digits[k] - '0');
+    return std::max<std::size_t>(n, 1);
+}
+
+/// Elements of a sheet that stand for several, written out: cells of a row, or rows. Empty ones stay as they are.
+/// Throws std::length_error when the text grows beyond `most`.
+std::string writtenOut(std::string_view xml, std::string_view element, std::string_view attribute, std::size_t most) {
+    const std::string open = "<" + std::string(element);
+    const std::string close = "</" + std::string(element) + ">";
+    std::string out;
+    std::size_t at = 0;
+    while (true) {
+        std::size_t from = xml.find(open, at);
+        while (from != std::string_view::npos && from + open.size() < xml.size() &&
+               std::string_view(" />\t\n\r").find(xml[from + open.size()]) == std::string_view::npos)
+            from = xml.find(open, from + 1);
+        const std::size_t tagEnd = from == std::string_view::npos ? from : xml.find('>', from);
+        if (tagEnd == std::string_view::npos) break;
+        std::size_t end = tagEnd + 1;
+        if (xml[tagEnd - 1] != '/') {
+            const std::size_t closing = xml.find(close, tagEnd);
+            if (closing == std::string_view::npos) break;
+            end = closing + close.size();
+        }
+        const std::string_view tag = xml.substr(from, tagEnd - from + 1);
+        const std::size_t times = repeatOf(tag, attribute);
+        out.append(xml.substr(at, from - at));
+        std::string whole(xml.substr(from, end - from));
+        if (times > 1 && whole.find("office:value=") != std::string::npos) {
+            const std::size_t mark = whole.find(attribute);
+            whole.erase(mark, whole.find('"', mark + attribute.size()) + 1 - mark);
+            if (whole.size() * times > most - std::min(most, out.size())) throw std::length_error("repeated");
+            for (std::size_t n = 0; n < times; ++n) out += whole;
+        } else {
+            out += whole;
+        }
+        at = end;
+    }
+    out.append(xml.substr(at));
+    return out;
+}
+
+/// An ods file with its repeated rows and cells written out: the library takes each for one.
+std::string withRepeats(std::string_view bytes) {
+    constexpr std::size_t kMost = std::size_t{256} << 20;
+    const auto members = zipMembers(bytes);
+    if (!members) return std::string(bytes);
+    for (const ZipMember& m : *members) {
+        if (m.name != "content.xml") continue;
+        const std::string xml = zipContent(m, kLargestContent).value_or("");
+        const std::string cells = writtenOut(xml, "table:table-cell", "table:number-columns-repeated=\"", kMost);
+        const std::string rows = writtenOut(cells, "table:table-row", "table:number-rows-repeated=\"", kMost);
+        if (rows != xml) return zipWith(*members, m.name, rows);
+    }
+    return std::string(bytes);
+}
+
 /// A day number of a spreadsheet (days since 1899-12-30) as ISO 8601.
 std::string isoFromDays(double days) {
     const double seconds = std::round((days - 25569) * 86400 * 1000) / 1000;
@@ -158,13 +227,17 @@ std::vector<bool> dayColumns(const ixion::model_context& model, const ixion::abs
     return out;
 }
 
-std::string tableOf(ss::document& doc, ss::sheet_t index, bool& any) {
+std::string tableOf(ss::document& doc, ss::sheet_t index, std::uint64_t content, bool& any) {
     const ss::sheet* sheet = doc.get_sheet(index);
     const auto range = sheet->get_data_range();
     std::string out;
     any =
         range.valid() && range.last.row > range.first.row && range.last.column > range.first.column;
     if (!any) return out;
+    const double cells = static_cast<double>(range.last.row - range.first.row + 1) *
+                         static_cast<double>(range.last.column - range.first.column + 1);
+    // A cell takes some twenty bytes of the file's content; far more places than cells is no table.
+    if (cells > 1e6 && cells > static_cast<double>(content)) throw TooFar();
     const ixion::model_context& model = doc.get_model_context();
     const auto days = dayColumns(model, range, index);
     for (ixion::row_t r = range.first.row; r <= range.last.row; ++r) {
@@ -203,7 +276,7 @@ std::string tableOf(ss::document& doc, ss::sheet_t index, bool& any) {
     return out;
 }
 
-Expected<std::string> loadSheet(std::string_view bytes, const std::string& name,
+Expected<std::string> loadSheet(std::string_view bytes, std::uint64_t content, const std::string& name,
                                 const char* accepted) {
     const bool ods = bytes.substr(0, 200).find("opendocument") != std::string_view::npos;
     try {
@@ -211,7 +284,7 @@ Expected<std::string> loadSheet(std::string_view bytes, const std::string& name,
         ss::import_factory factory(doc);
         if (ods) {
             orcus::orcus_ods loader(&factory);
-            loader.read_stream(bytes);
+            loader.read_stream(withRepeats(bytes));
         } else {
             orcus::orcus_xlsx loader(&factory);
             loader.read_stream(UsualSpelling(bytes).make());
@@ -219,12 +292,21 @@ Expected<std::string> loadSheet(std::string_view bytes, const std::string& name,
         factory.finalize();
         for (std::size_t k = 0; k < doc.get_sheet_count(); ++k) {
             bool any = false;
-            std::string text = tableOf(doc, static_cast<ss::sheet_t>(k), any);
+            std::string text = tableOf(doc, static_cast<ss::sheet_t>(k), content, any);
             if (any) return text;
         }
-    } catch (const std::exception& e) {
-        return fail(ErrorKind::Unreadable,
-                    std::string(phrase("The spreadsheet cannot be read: ")) + e.what() + ".", name,
+    } catch (const std::bad_alloc&) {
+        throw;
+    } catch (const TooFar&) {
+        return fail(ErrorKind::Unsupported,
+                    phrase("The cells of this spreadsheet lie too far apart for a table; it was not read."), name,
+                    phrase("a sheet that holds the table and nothing far from it."));
+    } catch (const std::length_error&) {
+        return fail(ErrorKind::Unsupported,
+                    phrase("Unpacked, this spreadsheet grows beyond what a log does; it was not read."), name,
+                    phrase("a spreadsheet of at most 1 GiB; save the log as text."));
+    } catch (const std::exception&) {
+        return fail(ErrorKind::Unreadable, phrase("The spreadsheet is damaged or of a kind that is not known."), name,
                     accepted);
     }
     return fail(ErrorKind::NotATable, phrase("No sheet of this spreadsheet holds a table."), name,
@@ -233,7 +315,7 @@ Expected<std::string> loadSheet(std::string_view bytes, const std::string& name,
 
 }  // namespace
 
-Expected<std::string> sheetText(std::string_view bytes, const std::string& name) {
+Expected<std::string> sheetText(std::string_view bytes, const std::string& name, const std::stop_token& stop) {
     const char* accepted = "an xlsx or ods spreadsheet with the table on its first sheet.";
     const auto members = zipMembers(bytes);
     if (!members)
@@ -248,7 +330,7 @@ Expected<std::string> sheetText(std::string_view bytes, const std::string& name)
             name, phrase("a spreadsheet of at most 1 GiB; save the log as text."));
     // The library falls over on some damaged sheets (found by fuzzing): it works in a child
     // process.
-    return inChild([&] { return loadSheet(bytes, name, accepted); }, name, accepted);
+    return inChild([&] { return loadSheet(bytes, content, name, accepted); }, name, accepted, bytes.size(), stop);
 }
 
 }  // namespace nk

@@ -9,6 +9,20 @@
 
 namespace nk {
 
+std::size_t cellEnd(std::string_view line, std::size_t at, char delimiter) {
+    std::size_t from = at;
+    if (at < line.size() && line[at] == '"') {
+        std::size_t close = line.find('"', at + 1);
+        while (close != std::string_view::npos && close + 1 < line.size() && line[close + 1] == '"')
+            close = line.find('"', close + 2);
+        if (close != std::string_view::npos) from = close;
+    }
+    std::size_t end = std::min(line.find(delimiter, from), line.size());
+    if (delimiter == ' ')
+        if (const std::size_t tab = line.substr(0, end).find('\t', from); tab != std::string_view::npos) end = tab;
+    return end;
+}
+
 void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells) {
     cells.clear();
     std::size_t at = 0;
@@ -18,22 +32,15 @@ void splitCells(std::string_view line, char delimiter, std::vector<std::string_v
             while (at < line.size() && (line[at] == ' ' || line[at] == '\t')) ++at;
             if (at >= line.size()) break;
         }
-        std::size_t end;
-        if (at < line.size() && line[at] == '"') {
-            const std::size_t close = line.find('"', at + 1);
-            end = close == std::string_view::npos ? line.size() : line.find(delimiter, close);
-        } else {
-            end = line.find(delimiter, at);
-            if (spaces && line.find('\t', at) < end) end = line.find('\t', at);
-        }
-        if (end == std::string_view::npos) end = line.size();
+        const std::size_t end = cellEnd(line, at, delimiter);
         cells.push_back(line.substr(at, end - at));
         at = end + 1;
-        if (end == line.size()) break;
+        if (end == line.size() || cells.size() > kMostColumns) break;
     }
 }
 
 std::vector<std::string_view> firstLines(std::string_view text, std::size_t limit) {
+    constexpr std::size_t kMostLine = std::size_t{256} << 10;  // a line may be as long as the file
     std::vector<std::string_view> lines;
     std::size_t at = 0;
     while (at < text.size() && lines.size() < limit) {
@@ -41,15 +48,13 @@ std::vector<std::string_view> firstLines(std::string_view text, std::size_t limi
         if (end == std::string_view::npos) end = text.size();
         std::string_view line = text.substr(at, end - at);
         if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
-        lines.push_back(line);
+        lines.push_back(line.substr(0, kMostLine));
         at = end + 1;
     }
     return lines;
 }
 
 namespace {
-
-constexpr std::size_t kMostColumns = 4096;
 
 bool looksLikeTime(std::string_view cell) {
     static const TimeStyle style;

@@ -38,6 +38,8 @@ class FileText : public TextSource {
   public:
     /// Errors: cannot be opened.
     static Expected<FileText> open(const std::filesystem::path& path);
+    /// Takes over an open file.
+    static FileText take(int file, std::size_t size) { return {file, size}; }
     FileText(FileText&& other) noexcept;
     FileText& operator=(FileText&&) = delete;
     FileText(const FileText&) = delete;

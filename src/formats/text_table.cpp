@@ -26,6 +26,7 @@ struct Piece {
     std::int64_t firstLine = 1;
     std::size_t rowOffset = 0;
     std::size_t lines = 0;
+    std::size_t room = 0;  ///< rows it can hold, and one more to try a line in
     PieceResult result;
 };
 
@@ -57,7 +58,8 @@ std::size_t countLines(std::string_view text) {
 /// Cuts the data part at line ends and counts the lines of each piece. `plain` becomes false when a
 /// piece is no plain UTF-8.
 std::vector<Piece> cutPieces(const TextSource& source, std::size_t from, std::int64_t firstLine,
-                             unsigned threads, bool& plain) {
+                             std::size_t leastRowBytes, unsigned threads, bool& plain,
+                             const std::stop_token& stop) {
     std::vector<Piece> pieces;
     std::size_t at = from;
     while (at < source.size()) {
@@ -70,9 +72,11 @@ std::vector<Piece> cutPieces(const TextSource& source, std::size_t from, std::in
     }
     std::atomic<bool> good{true};
     inParallel(pieces.size(), threads, [&](std::size_t k) {
+        if (stop.stop_requested() || !good) return;
         thread_local std::string buffer;
         const auto text = source.bytes(pieces[k].from, pieces[k].to, buffer);
         pieces[k].lines = countLines(text);
+        pieces[k].room = std::min(pieces[k].lines, text.size() / leastRowBytes + 1) + 1;
         if (!plainUtf8(text)) good = false;
     });
     plain = good;
@@ -82,7 +86,7 @@ std::vector<Piece> cutPieces(const TextSource& source, std::size_t from, std::in
         piece.firstLine = line;
         piece.rowOffset = row;
         line += static_cast<std::int64_t>(piece.lines);
-        row += piece.lines;
+        row += piece.room;
     }
     return pieces;
 }
@@ -232,16 +236,23 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
                                  : std::clamp(std::thread::hardware_concurrency(), 1U, 4U);
     bool plain = true;
     auto pieces = cutPieces(source, offsetOfLine(head, dialect.firstDataLine),
-                            static_cast<std::int64_t>(dialect.firstDataLine), threads, plain);
+                            static_cast<std::int64_t>(dialect.firstDataLine),
+                            parser.leastRowBytes(), threads, plain, stop);
+    const auto cancelled = [&] {
+        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
+    };
+    if (stop.stop_requested()) return cancelled();
     if (!plain) return std::optional<Imported>();
-    std::size_t lines = 0;
-    for (const Piece& piece : pieces) lines += piece.lines;
+    std::size_t room = 0;
+    for (const Piece& piece : pieces) room += piece.room;
+    if (options.most_bytes > 0 && room * parser.columns() > options.most_bytes / sizeof(double))
+        return fail(ErrorKind::Unsupported,
+                    phrase("Unpacked, this file grows beyond what a log does; it was not read further."), name,
+                    phrase("the log as plain text, or in parts."));
     RawColumns raw;
-    parser.allocate(raw, lines);
+    parser.allocate(raw, room);
     parsePieces(source, pieces, parser, raw, threads, progress, stop);
-    if (stop.stop_requested())
-        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."),
-                    name);
+    if (stop.stop_requested()) return cancelled();
     if (source.failed())
         return fail(
             ErrorKind::Unreadable,
@@ -321,15 +332,15 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
             out.startEpoch_s = data.time_s.front();
     }
     straightenTime(data, dialect, headerRepeats, lineOf);
+    if (stop.stop_requested()) return cancelled();
     if (progress) progress(0.95);
     repairOutliers(data, lineOf);
+    if (stop.stop_requested()) return cancelled();
     settleSign(data, dialect, options.sign, byMode);
     std::stable_sort(data.problems.begin(), data.problems.end(),
                      [](const Problem& a, const Problem& b) { return a.line < b.line; });
     out.rowsRead = static_cast<std::int64_t>(rows);
-    if (stop.stop_requested())
-        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."),
-                    name);
+    if (stop.stop_requested()) return cancelled();
     out.recording = Recording::make(std::move(data));
     if (progress) progress(1.0);
     return std::optional<Imported>(std::move(out));
@@ -362,14 +373,20 @@ Expected<std::optional<Imported>> streamTextFile(const std::filesystem::path& pa
     auto file = FileText::open(path);
     if (!file) return tl::unexpected<Error>(file.error());
     if (file->size() < kStreamFrom) return std::optional<Imported>();
+    return readTextSource(*file, path.string(), options, progress, stop);
+}
+
+Expected<std::optional<Imported>> readTextSource(const TextSource& source, const std::string& name,
+                                                 const ReadOptions& options, const Progress& progress,
+                                                 const std::stop_token& stop) {
     std::string head;
-    std::string_view text = file->bytes(0, std::size_t{1} << 20, head);
+    std::string_view text = source.bytes(0, std::min(source.size(), std::size_t{1} << 20), head);
     if (!plainUtf8(text) || text.substr(0, 3) == "\xEF\xBB\xBF" || text.substr(0, 2) == "PK")
         return std::optional<Imported>();
     // The cut of the head is no end of a line.
     text = text.substr(0, text.rfind('\n') + 1);
     if (text.empty()) return std::optional<Imported>();
-    return readTable(*file, text, "utf-8", path.string(), options, progress, stop);
+    return readTable(source, text, "utf-8", name, options, progress, stop);
 }
 
 }  // namespace nk

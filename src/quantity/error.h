@@ -15,7 +15,8 @@ enum class ErrorKind {
     Unsupported,
     InvalidArgument,
     Cancelled,
-    Storage
+    Storage,
+    Foreign  ///< a bench book with something in it that this program cannot have written: its rows can be copied
 };
 
 struct Error {

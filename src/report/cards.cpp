@@ -25,8 +25,8 @@ namespace {
 Card fromFinding(const Finding& f) {
     Card c;
     const bool log = f.code == "gaps" || f.code == "logger_restart" || f.code == "bad_rows" ||
-                     f.code == "counter_disagrees" || f.code == "coarse_log" ||
-                     f.code == "slow_log";
+                     f.code == "damaged_samples" || f.code == "counter_disagrees" ||
+                     f.code == "coarse_log" || f.code == "slow_log";
     c.tone = f.severity == Severity::Hazard ? CardTone::Hazard
              : log                          ? CardTone::Log
                                             : CardTone::Verdict;

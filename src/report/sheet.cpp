@@ -62,7 +62,9 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column,
         x0, y0, x1 - x0, y1 - y0);
     const double step = niceStep(all.high - all.low, 4);
     const auto firstLine = static_cast<long long>(std::ceil(all.low / step));
-    for (long long line = firstLine; static_cast<double>(line) * step < all.high; ++line) {
+    constexpr long long kMostLines = 20;
+    for (long long line = firstLine; line < firstLine + kMostLines && static_cast<double>(line) * step < all.high;
+         ++line) {
         const double v = static_cast<double>(line) * step;
         svg +=
             fmt::format("<line x1='{:.1f}' y1='{:.1f}' x2='{:.1f}' y2='{:.1f}' stroke='#eceae4'/>",
@@ -150,6 +152,7 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
             step = s;
             if (span / s <= 9) break;
         }
+        while (span / step > 9) step *= 2;
         for (int mark = 0; mark * step <= span; ++mark) {
             const double t = mark * step;
             const double x = x0 + t / span * (x1 - x0);

@@ -287,3 +287,79 @@ TEST_F(Cli, CompareOfALogWithItselfIsOneAndOfTwoHasAnUncertainty) {
     EXPECT_EQ(run({"compare", slow}).status, 2);
     EXPECT_EQ(run({"compare", slow, (folder_ / "none.csv").string()}).status, 1);
 }
+
+TEST_F(Cli, OutputIsWrittenWholeAndNeverOverWhatIsRead) {
+    const std::string book = (folder_ / "b.nkbook").string();
+    const std::string first = log();
+    ASSERT_EQ(run({"book", "import", book, first, "--chemistry", "nmc", "--series", "3",
+                   "--rated-ah", "2.5"})
+                  .status,
+              0);
+    const auto before = fs::file_size(book);
+    const Ran over = run({"book", "export", book, "1", "-o", book});
+    EXPECT_EQ(over.status, 1);
+    EXPECT_EQ(run({"book", "export", book, "1", "-o", book, "--force"}).status, 1) << "not even so";
+    EXPECT_EQ(fs::file_size(book), before);
+    EXPECT_EQ(run({"book", "export", book, "1", "-o", first}).status, 1) << "there is a file";
+    EXPECT_EQ(run({"book", "export", book, "1", "-o", first, "--force"}).status, 0);
+    EXPECT_EQ(run({"simulate", "red-torch-quick-peak", "-o", first}).status, 1);
+    EXPECT_EQ(run({"simulate", "red-torch-quick-peak", "-o", first, "--force"}).status, 0);
+    for (const char* nowhere : {"", ":memory:", "file:x?mode=memory"})
+        EXPECT_EQ(run({"book", "import", nowhere, first}).status, 1) << nowhere;
+    const Ran rescued = run({"book", "rescue", book, "-o", (folder_ / "copy.nkbook").string()});
+    EXPECT_EQ(rescued.status, 0) << rescued.err;
+    EXPECT_NE(rescued.out.find("1 recordings"), std::string::npos);
+    EXPECT_EQ(run({"book", "verify", (folder_ / "copy.nkbook").string()}).status, 0);
+}
+
+TEST_F(Cli, OptionsBeyondABatteryAreRefused) {
+    const std::string file = log();
+    for (const std::vector<std::string>& options : {std::vector<std::string>{"--series", "0"},
+                                                    {"--series", "-3"},
+                                                    {"--parallel", "0"},
+                                                    {"--rated-ah", "0"},
+                                                    {"--rated-ah", "0.0009"},
+                                                    {"--rated-ah", "100001"},
+                                                    {"--rated-ah", "nan"},
+                                                    {"--mass-kg", "-1"},
+                                                    {"--ambient-c", "999"},
+                                                    {"--set-a", "1e9"}}) {
+        std::vector<std::string> args = {"analyse", file};
+        args.insert(args.end(), options.begin(), options.end());
+        EXPECT_EQ(run(args).status, 2) << options[0] << " " << options[1];
+    }
+    const std::string flat =
+        write("flat.json", R"({"battery": {"chemistry": "nmc", "rated_Ah": 2, "capacity_Ah": 0},
+        "program": [{"do": "rest", "longest_s": 10}]})");
+    const Ran simulated = run({"simulate", flat, "-o", (folder_ / "x.csv").string()});
+    EXPECT_EQ(simulated.status, 1);
+    EXPECT_NE(simulated.err.find("capacity_Ah"), std::string::npos) << simulated.err;
+    for (const char* bad : {"{", "[]", R"({"battery": 5})",
+                            R"({"battery": {"chemistry": "nmc", "rated_Ah": "x"}})"}) {
+        const Ran ran =
+            run({"simulate", write("bad.json", bad), "-o", (folder_ / "y.csv").string()});
+        EXPECT_EQ(ran.status, 1) << bad;
+        EXPECT_EQ(ran.err.find("json.exception"), std::string::npos) << ran.err;
+    }
+}
+
+TEST_F(Cli, NamesFromFilesDoNotActOnTheTerminal) {
+    const std::string evil =
+        write("evil\x1b[31m\xE2\x80\xAEgnp.csv",
+              "time,voltage,\x1b]0;title\x07 current\n0,3.7,1\n1,3.7,1\n2,3.7,1\n3,3.7,1\n");
+    for (const bool asJson : {false, true}) {
+        std::vector<std::string> args = {"analyse", evil};
+        if (asJson) args.push_back("--json");
+        const Ran ran = run(args);
+        EXPECT_EQ(ran.status, 0) << ran.err;
+        for (const std::string& text : {ran.out, ran.err}) {
+            EXPECT_EQ(text.find('\x1b'), std::string::npos);
+            EXPECT_EQ(text.find("\xE2\x80\xAE"), std::string::npos);
+        }
+        if (asJson) {
+            EXPECT_NE(
+                json::parse(ran.out)["source"]["file"].get<std::string>().find("\xE2\x80\xAE"),
+                std::string::npos);
+        }
+    }
+}

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "quantity/format.h"
@@ -49,6 +50,26 @@ void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out) {
          phrase("How long it was off is unknown: charge moved meanwhile is missing. Give the "
                 "logger a supply of its own."),
          where});
+}
+
+void checkDamage(const AnalysisInput& in, std::vector<Finding>& out) {
+    std::size_t count = 0;
+    const Problem* first = nullptr;
+    for (const Problem& p : in.recording.problems())
+        if (p.kind == "damaged_block" && count++ == 0) first = &p;
+    if (first == nullptr) return;
+    const auto t = in.recording.time_s();
+    const double to_s = t.empty() ? first->time_s : std::min(first->time_s + 1, t.back());
+    out.push_back(
+        {Severity::Verdict,
+         "damaged_samples",
+         count == 1 ? phrase("A block of this recording's samples is damaged. {}.", first->message)
+                    : phrase("{} blocks of this recording's samples are damaged. {}.", count,
+                             first->message),
+         phrase("What is shown is the rest. The kept original may still be whole: export it and "
+                "bring it in "
+                "again, or bring back a backup from before the damage."),
+         {first->time_s, to_s, -1}});
 }
 
 void checkBadRows(const AnalysisInput& in, std::vector<Finding>& out) {

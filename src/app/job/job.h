@@ -1,17 +1,27 @@
 // The one way to do long work: a worker thread with a stop token and throttled progress. The result
 // is handed back on the thread of the receiver; when the receiver is gone, or the job was replaced
-// by a newer one, it is dropped.
+// by a newer one, it is dropped. Work that throws, for want of memory or by mistake, ends as an error and never ends
+// the program.
 #pragma once
 
 #include <QObject>
 #include <functional>
 #include <memory>
+#include <new>
+#include <optional>
 #include <stop_token>
 #include <thread>
 
+#include "quantity/error.h"
 #include "quantity/phrase.h"
 
 namespace nk {
+
+/// Whether a result can be an error.
+template <class T>
+inline constexpr bool canFail = false;
+template <class T>
+inline constexpr bool canFail<Expected<T>> = true;
 
 class Job : public QObject {
     Q_OBJECT
@@ -47,14 +57,29 @@ class Job : public QObject {
                     },
                     Qt::QueuedConnection);
             };
-            auto result = std::make_shared<decltype(work(stop, progress))>(work(stop, progress));
+            using Result = decltype(work(stop, progress));
+            auto result = std::make_shared<std::optional<Result>>();
+            Error problem;
+            try {
+                result->emplace(work(stop, progress));
+            } catch (const std::bad_alloc&) {
+                problem = outOfMemory();
+            } catch (...) {
+                problem = unexpected();
+            }
+            // A work that can say what went wrong says it; any other is not done.
+            if constexpr (canFail<Result>)
+                if (!*result) result->emplace(tl::unexpected<Error>(problem));
             QMetaObject::invokeMethod(
                 self,
-                [self, request, result, done = std::move(done)]() mutable {
+                [self, request, result, problem, done = std::move(done)]() mutable {
                     if (self->request_ != request) return;
                     self->running_ = false;
                     Q_EMIT self->runningChanged(false);
-                    done(std::move(*result));
+                    if (*result)
+                        done(std::move(**result));
+                    else
+                        Q_EMIT self->failed(QString::fromStdString(problem.text()));
                 },
                 Qt::QueuedConnection);
         });
@@ -75,10 +100,15 @@ class Job : public QObject {
     }
 
   Q_SIGNALS:
+    /// The work threw and its result cannot say so.
+    void failed(const QString& words);
     void progressed(double fraction);
     void runningChanged(bool running);
 
   private:
+    static Error outOfMemory();
+    static Error unexpected();
+
     void cancelAndWait() {
         thread_.request_stop();
         if (thread_.joinable()) thread_.join();

@@ -1,6 +1,7 @@
 #include "app/preferences/preferences.h"
 
 #include <QSettings>
+#include <algorithm>
 
 #include "app/preferences/translation.h"
 
@@ -40,6 +41,7 @@ Preferences Preferences::load() {
         number(settings, "accuracy/currentSteps", usual.currentOffsetSteps, 100);
     p.accuracy.temperature_C = number(settings, "accuracy/temperature", usual.temperature_C, 20);
     p.backups = settings.value("backups", true).toBool();
+    p.backupRoom_GB = std::max(1, static_cast<int>(number(settings, "backupRoom", p.backupRoom_GB, 10000)));
     return p;
 }
 
@@ -56,6 +58,7 @@ void Preferences::save() const {
     settings.setValue("accuracy/currentSteps", accuracy.currentOffsetSteps);
     settings.setValue("accuracy/temperature", accuracy.temperature_C);
     settings.setValue("backups", backups);
+    settings.setValue("backupRoom", backupRoom_GB);
 }
 
 NumberStyle Preferences::style() const {

@@ -7,6 +7,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QSpinBox>
 #include <QVBoxLayout>
 #include <optional>
 
@@ -120,6 +121,23 @@ PreferencesDialog::PreferencesDialog(const Preferences& p, QWidget* parent)
     backups_->setObjectName("backups");
     backups_->setChecked(p.backups);
     box->addWidget(backups_);
+    auto* room = new QHBoxLayout;
+    room->setContentsMargins(26, 0, 0, 0);
+    auto* roomWords = new QLabel(tr("as far as they fit into"), this);
+    backupRoom_ = new QSpinBox(this);
+    backupRoom_->setObjectName("backupRoom");
+    backupRoom_->setAccessibleName(tr("Room for backups, gigabytes"));
+    backupRoom_->setRange(1, 10000);
+    backupRoom_->setSuffix(" GB");
+    backupRoom_->setValue(p.backupRoom_GB);
+    backupRoom_->setToolTip(tr("The oldest go first; the newest is always kept. A copy from before a change of the "
+                               "book's format stays until you remove it."));
+    backupRoom_->setEnabled(p.backups);
+    connect(backups_, &QCheckBox::toggled, backupRoom_, &QWidget::setEnabled);
+    room->addWidget(roomWords);
+    room->addWidget(backupRoom_);
+    room->addStretch(1);
+    box->addLayout(room);
     problem_ = new QLabel(this);
     problem_->setObjectName("problem");
     problem_->setWordWrap(true);
@@ -178,6 +196,7 @@ Preferences PreferencesDialog::preferences() const {
         typed(currentSteps_, 100).value_or(p.accuracy.currentOffsetSteps);
     p.accuracy.temperature_C = typed(degrees_, 20).value_or(p.accuracy.temperature_C);
     p.backups = backups_->isChecked();
+    p.backupRoom_GB = backupRoom_->value();
     return p;
 }
 

@@ -6,6 +6,7 @@
 #include "app/preferences/preferences.h"
 
 class QCheckBox;
+class QSpinBox;
 class QComboBox;
 class QLabel;
 class QLineEdit;
@@ -37,6 +38,7 @@ class PreferencesDialog : public QDialog {
     QLineEdit* currentSteps_ = nullptr;
     QLineEdit* degrees_ = nullptr;
     QCheckBox* backups_ = nullptr;
+    QSpinBox* backupRoom_ = nullptr;
     QLabel* problem_ = nullptr;
     QPushButton* keep_ = nullptr;
 };

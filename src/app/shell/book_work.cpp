@@ -12,6 +12,7 @@
 #include "formats/dialect.h"
 #include "formats/importer.h"
 #include "quantity/format.h"
+#include "quantity/harmless.h"
 #include "recording/integral.h"
 #include "report/summary.h"
 
@@ -49,9 +50,9 @@ Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString
                                                 const WorkProgress& progress) {
     auto pending = std::make_shared<PendingLog>();
     pending->fileName = fileName;
-    pending->title = QFileInfo(fileName).completeBaseName();
+    pending->title = QString::fromStdString(harmless(QFileInfo(fileName).completeBaseName().toStdString()));
     pending->bytes = std::move(bytes);
-    auto preview = previewText(pending->bytes, where.toStdString());
+    auto preview = previewText(pending->bytes, where.toStdString(), stop);
     if (!preview) return tl::unexpected<Error>(preview.error());
     pending->preview = std::move(*preview);
     ReadOptions lenient;
@@ -69,7 +70,7 @@ Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString
 
 Expected<std::shared_ptr<PendingLog>> readPending(const QString& path, std::stop_token stop,
                                                   const WorkProgress& progress) {
-    auto bytes = readFile(path.toStdString());
+    auto bytes = readFile(path.toStdString(), stop);
     if (!bytes) return tl::unexpected<Error>(bytes.error());
     return readBytes(std::move(*bytes), QFileInfo(path).fileName(), path, stop, progress);
 }

@@ -4,6 +4,8 @@
 #include <QMessageBox>
 #include <QPushButton>
 
+#include "app/shell/choice_dialog.h"
+
 namespace nk {
 
 QStringList Dialogs::openLogs(QWidget* parent) {
@@ -30,6 +32,17 @@ bool Dialogs::confirm(QWidget* parent, const QString& title, const QString& ques
     const QPushButton* accept = box.addButton(yes, QMessageBox::AcceptRole);
     box.exec();
     return box.clickedButton() == accept;
+}
+
+int Dialogs::choose(QWidget* parent, const QString& title, const QString& question,
+                    const QStringList& answers, const QString& leave) {
+    ChoiceDialog dialog(title, question, answers, leave, parent);
+    dialog.exec();
+    return dialog.chosen();
+}
+
+void Dialogs::tell(QWidget* parent, const QString& title, const QString& words) {
+    ChoiceDialog(title, words, {QObject::tr("Go on")}, {}, parent).exec();
 }
 
 }  // namespace nk

@@ -19,6 +19,11 @@ class Dialogs {
                            const QString& filter);
     virtual bool confirm(QWidget* parent, const QString& title, const QString& question,
                          const QString& yes);
+    /// One of several answers; −1: left.
+    virtual int choose(QWidget* parent, const QString& title, const QString& question,
+                       const QStringList& answers, const QString& leave);
+    /// Something that must be read before going on.
+    virtual void tell(QWidget* parent, const QString& title, const QString& words);
 };
 
 }  // namespace nk

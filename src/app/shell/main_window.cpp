@@ -130,6 +130,8 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
                        static_cast<QWidget*>(cancel_)})
         w->hide();
 
+    for (Job* job : {&work_, &load_, &changer_, &upkeep_})
+        connect(job, &Job::failed, this, [this](const QString& words) { say(words, true); });
     connect(&work_, &Job::progressed, this,
             [this](double f) { progress_->setValue(static_cast<int>(1000 * f)); });
     connect(&work_, &Job::runningChanged, this, [this](bool on) {

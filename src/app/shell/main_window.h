@@ -12,6 +12,7 @@
 #include "app/shell/dialogs.h"
 #include "app/shell/station.h"
 #include "app/theme/theme.h"
+#include "book/backups.h"
 #include "book/bench_book.h"
 #include "report/cards.h"
 
@@ -122,6 +123,7 @@ class MainWindow : public QMainWindow {
     void switchBook();
     void rememberBook();
     void fillRecentBooks();
+    BackupPlan backupPlan() const;
     void backUpWhenDue();
     void backUpNow();
     void chooseBackup();

@@ -7,6 +7,7 @@
 
 #include "app/findings/findings_panel.h"
 #include "app/shell/backup_list.h"
+#include "app/shell/book_door.h"
 #include "app/shell/main_window.h"
 #include "app/shell/main_window_text.h"
 #include "book/backups.h"
@@ -31,6 +32,14 @@ void MainWindow::switchBook() {
 void MainWindow::openBook(const QString& path) {
     auto opened = BenchBook::open(path.toStdString());
     if (!opened) {
+        if (opened.error().kind == ErrorKind::Foreign &&
+            dialogs_.confirm(this, tr("This book is not opened"),
+                             text(opened.error()) + "\n\n" + tr("Its rows can be copied into a new book; nothing else "
+                                                                "of it is used."),
+                             tr("Copy the rows …"))) {
+            if (const QString target = rescueInto(path, dialogs_, this); !target.isEmpty()) openBook(target);
+            return;
+        }
         say(text(opened.error()), true);
         return;
     }
@@ -73,16 +82,22 @@ void MainWindow::fillRecentBooks() {
     if (recent_->isEmpty()) recent_->addAction(tr("No other book yet"))->setEnabled(false);
 }
 
+BackupPlan MainWindow::backupPlan() const {
+    BackupPlan plan;
+    plan.room_bytes = static_cast<std::uintmax_t>(preferences_.backupRoom_GB) << 30;
+    return plan;
+}
+
 void MainWindow::backUpWhenDue() {
-    if (!preferences_.backups || upkeep_.running()) return;
+    if (!preferences_.backups || upkeep_.running() || book_->readOnly()) return;
     upkeep_.start(
-        [path = book_->path(), now = now_s()](std::stop_token, const Job::ProgressSink&)
+        [path = book_->path(), now = now_s(), plan = backupPlan()](std::stop_token, const Job::ProgressSink&)
             -> Expected<std::optional<std::filesystem::path>> {
             auto book = BenchBook::open(path, false);
             if (!book) return tl::unexpected<Error>(book.error());
             const auto batteries = (*book)->batteries();
             if (batteries && batteries->empty()) return std::nullopt;  // nothing to keep yet
-            return backupWhenDue(**book, now);
+            return backupWhenDue(**book, now, plan);
         },
         [this](auto made) {
             if (!made) say(tr("The daily backup was not made. %1").arg(text(made.error())), true);
@@ -91,11 +106,11 @@ void MainWindow::backUpWhenDue() {
 
 void MainWindow::backUpNow() {
     upkeep_.start(
-        [path = book_->path(), now = now_s()](
+        [path = book_->path(), now = now_s(), plan = backupPlan()](
             std::stop_token, const Job::ProgressSink&) -> Expected<std::filesystem::path> {
             auto book = BenchBook::open(path, false);
             if (!book) return tl::unexpected<Error>(book.error());
-            return backupNow(**book, now);
+            return backupNow(**book, now, plan);
         },
         [this](auto made) {
             if (!made)
@@ -134,11 +149,11 @@ void MainWindow::restore(const QString& backup) {
 
 void MainWindow::verifyBook() {
     upkeep_.start(
-        [path = book_->path()](std::stop_token,
+        [path = book_->path()](std::stop_token stop,
                                const Job::ProgressSink&) -> Expected<VerifyReport> {
             auto book = BenchBook::open(path, false);
             if (!book) return tl::unexpected<Error>(book.error());
-            return (*book)->verify();
+            return (*book)->verify(stop);
         },
         [this](auto report) {
             if (!report) {

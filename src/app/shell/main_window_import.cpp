@@ -13,6 +13,7 @@
 #include "app/shelf/shelf.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/main_window_text.h"
+#include "quantity/harmless.h"
 
 namespace nk {
 
@@ -118,10 +119,11 @@ void MainWindow::askBattery(std::shared_ptr<PendingLog> first) {
 }
 
 QString MainWindow::importIntro(const PendingLog& log) const {
+    const QString file = QString::fromStdString(harmless(log.fileName.toStdString()));
     QString intro =
         log.imported
-            ? tr("%1: %L2 rows read").arg(log.fileName).arg(log.imported->rowsRead)
-            : tr("%1: it is a table, but not all of its columns are known").arg(log.fileName);
+            ? tr("%1: %L2 rows read").arg(file).arg(log.imported->rowsRead)
+            : tr("%1: it is a table, but not all of its columns are known").arg(file);
     if (log.imported && log.imported->rowsSkipped > 0)
         intro += tr(", %1 set aside").arg(log.imported->rowsSkipped);
     intro += tr(". Which battery is it?");

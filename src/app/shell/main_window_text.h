@@ -5,12 +5,13 @@
 #include <QString>
 
 #include "quantity/error.h"
+#include "quantity/harmless.h"
 
 namespace nk {
 
 /// An error as one line for a person.
 inline QString text(const Error& e) {
-    return QString::fromStdString(e.text());
+    return QString::fromStdString(harmless(e.text(), 2000, true));
 }
 
 /// Seconds since 1970.

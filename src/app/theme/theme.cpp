@@ -1,5 +1,7 @@
 #include "theme.h"
 
+#include "app/theme/plain_words.h"
+
 #include <QApplication>
 #include <QFontDatabase>
 #include <QPalette>
@@ -86,6 +88,7 @@ QString loadFonts() {
 }
 
 void applyTheme(QApplication& app, ThemeChoice choice) {
+    PlainWords::install();
     static const bool systemDark =
         QApplication::palette().color(QPalette::Window).lightness() < 110;
     const bool dark =

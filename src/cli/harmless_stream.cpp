@@ -1,0 +1,41 @@
+#include "harmless_stream.h"
+
+#include "quantity/harmless.h"
+
+namespace nk {
+
+void HarmlessStream::Buffer::handOn(std::size_t count) {
+    if (count == 0) return;
+    if (!begun_) {
+        const std::size_t first = waiting_.find_first_not_of(" \n");
+        begun_ = first != std::string::npos;
+        json_ = begun_ && waiting_[first] == '{';
+    }
+    const std::string_view part = std::string_view(waiting_).substr(0, count);
+    target_ << (json_ ? harmlessJson(part) : harmless(part, 0, true));
+    waiting_.erase(0, count);
+    if (!target_) owner_.setstate(std::ios::badbit);
+}
+
+HarmlessStream::Buffer::int_type HarmlessStream::Buffer::overflow(int_type c) {
+    if (traits_type::eq_int_type(c, traits_type::eof())) return traits_type::not_eof(c);
+    const char one = traits_type::to_char_type(c);
+    xsputn(&one, 1);
+    return c;
+}
+
+std::streamsize HarmlessStream::Buffer::xsputn(const char* text, std::streamsize count) {
+    waiting_.append(text, static_cast<std::size_t>(count));
+    // Whole lines, so that no character is cut.
+    const std::size_t end = waiting_.rfind('\n');
+    if (end != std::string::npos && waiting_.size() > 4096) handOn(end + 1);
+    return count;
+}
+
+int HarmlessStream::Buffer::sync() {
+    handOn(waiting_.size());
+    target_.flush();
+    return target_ ? 0 : -1;
+}
+
+}  // namespace nk

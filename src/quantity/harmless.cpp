@@ -1,0 +1,83 @@
+#include "harmless.h"
+
+#include <fmt/format.h>
+
+#include <cstdint>
+
+namespace nk {
+
+namespace {
+
+/// One character in UTF-8 from the front: its code and length; code 0xFFFD for a broken one.
+struct Character {
+    std::uint32_t code = 0xFFFD;
+    std::size_t length = 1;
+};
+
+Character firstOf(std::string_view text) {
+    const auto byte = [&](std::size_t k) { return static_cast<unsigned char>(text[k]); };
+    const unsigned char head = byte(0);
+    if (head < 0x80) return {head, 1};
+    const std::size_t length = head >= 0xF0 ? 4 : head >= 0xE0 ? 3 : 2;
+    if (head < 0xC2 || head > 0xF4 || text.size() < length) return {};
+    std::uint32_t code = head & (0xFFU >> (length + 1));
+    for (std::size_t k = 1; k < length; ++k) {
+        if ((byte(k) & 0xC0) != 0x80) return {};
+        code = code << 6 | (byte(k) & 0x3FU);
+    }
+    const bool tooShort = (length == 3 && code < 0x800) || (length == 4 && code < 0x10000);
+    if (tooShort || code > 0x10FFFF || (code >= 0xD800 && code < 0xE000)) return {};
+    return {code, length};
+}
+
+/// Characters that would act on a terminal or on the order of the text around them (Unicode 15, categories Cc, Zl, Zp
+/// and the direction marks of UAX #9).
+bool acts(std::uint32_t code) {
+    return code < 0x20 || (code >= 0x7F && code < 0xA0) || code == 0x061C || (code >= 0x200B && code <= 0x200F) ||
+           (code >= 0x2028 && code <= 0x202E) || (code >= 0x2060 && code <= 0x206F) || code == 0xFEFF ||
+           code == 0xFFFD || (code >= 0xFFF9 && code <= 0xFFFB) || (code >= 0xE0000 && code <= 0xE0FFF);
+}
+
+}  // namespace
+
+std::string harmless(std::string_view text, std::size_t most, bool lines) {
+    std::string out;
+    std::size_t count = 0;
+    while (!text.empty()) {
+        if (most > 0 && count == most) return out + "…";
+        const Character c = firstOf(text);
+        if (c.code == '\n' || c.code == '\t' || c.code == '\r')
+            out.push_back(lines && c.code != '\r' ? static_cast<char>(c.code) : ' ');
+        else if (acts(c.code))
+            out += "\xEF\xBF\xBD";
+        else
+            out.append(text.substr(0, c.length));
+        text.remove_prefix(c.length);
+        ++count;
+    }
+    return out;
+}
+
+std::string harmlessJson(std::string_view json) {
+    std::string out;
+    out.reserve(json.size());
+    while (!json.empty()) {
+        // Plain text goes over in one piece.
+        std::size_t plain = 0;
+        while (plain < json.size() && static_cast<unsigned char>(json[plain]) < 0x7F) ++plain;
+        out.append(json.substr(0, plain));
+        json.remove_prefix(plain);
+        if (json.empty()) break;
+        const Character c = firstOf(json);
+        if (!acts(c.code))
+            out.append(json.substr(0, c.length));
+        else if (c.code < 0x10000)
+            out += fmt::format("\\u{:04x}", c.code);
+        else
+            out += fmt::format("\\u{:04x}\\u{:04x}", 0xD7C0 + (c.code >> 10), 0xDC00 + (c.code & 0x3FF));
+        json.remove_prefix(c.length);
+    }
+    return out;
+}
+
+}  // namespace nk
