@@ -65,9 +65,12 @@ int main(int argc, char** argv) {
     nk::Dialogs dialogs;
     // The book that was open last is not made anew when it is away.
     const bool make = parser.isSet(demo) || named || !settings.contains("book");
-    auto book = nk::enterBook(path, make, dialogs, static_cast<double>(QDateTime::currentSecsSinceEpoch()));
+    auto book =
+        nk::enterBook(path, make, dialogs, static_cast<double>(QDateTime::currentSecsSinceEpoch()));
     if (!book) return 1;
-    if (!parser.isSet(demo)) settings.setValue("book", QString::fromStdString(std::filesystem::absolute(book->path()).string()));
+    if (!parser.isSet(demo))
+        settings.setValue("book",
+                          QString::fromStdString(std::filesystem::absolute(book->path()).string()));
     bool first = true;
     while (true) {
         nk::MainWindow window(std::move(book), dialogs);

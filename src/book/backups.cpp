@@ -118,9 +118,10 @@ Expected<fs::path> backupNow(BenchBook& book, double now_s, const BackupPlan& pl
     std::error_code space;
     const auto room = fs::space(target.parent_path(), space);
     if (!space && room.available < fs::file_size(book.path(), space) && !space)
-        return fail(ErrorKind::Storage,
-                    phrase("There is no room for a backup: the disk has {} MB left.", room.available >> 20),
-                    target.parent_path().string(), phrase("a disk with as much room as the book takes."));
+        return fail(
+            ErrorKind::Storage,
+            phrase("There is no room for a backup: the disk has {} MB left.", room.available >> 20),
+            target.parent_path().string(), phrase("a disk with as much room as the book takes."));
     if (auto done = book.backup(target); !done) return tl::unexpected<Error>(done.error());
     const auto all = backupsOf(book.path());
     std::error_code ec;
@@ -134,7 +135,8 @@ Expected<fs::path> backupNow(BenchBook& book, double now_s, const BackupPlan& pl
 
 Expected<void> keepBeforeMigration(const fs::path& book, int schema) {
     if (auto made = makeFolder(backupFolder(book)); !made) return made;
-    const double now_s = std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
+    const double now_s =
+        std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
     const fs::path target =
         nameFor(book, book.stem().string() + fmt::format(" before schema {}", schema + 1), now_s);
     std::error_code ec;

@@ -19,7 +19,8 @@ struct BackupFile {
 struct BackupPlan {
     double every_s = 86400;
     std::size_t keep = 7;
-    /// All backups of a book together take no more, but for the newest, which is kept whatever its size.
+    /// All backups of a book together take no more, but for the newest, which is kept whatever its
+    /// size.
     std::uintmax_t room_bytes = std::uintmax_t{4} << 30;
 };
 
@@ -33,8 +34,8 @@ Expected<std::vector<BackupFile>> backupsOf(const std::filesystem::path& book);
 /// then removes the oldest beyond those to keep. Returns its path, or nothing when none was due.
 Expected<std::optional<std::filesystem::path>> backupWhenDue(BenchBook& book, double now_s,
                                                              const BackupPlan& plan = {});
-/// A copy of a book before its schema is changed: "<book> before schema N <time>.nkbook" among the backups; it stays
-/// until somebody removes it.
+/// A copy of a book before its schema is changed: "<book> before schema N <time>.nkbook" among the
+/// backups; it stays until somebody removes it.
 Expected<void> keepBeforeMigration(const std::filesystem::path& book, int schema);
 /// The same at once, due or not.
 Expected<std::filesystem::path> backupNow(BenchBook& book, double now_s,

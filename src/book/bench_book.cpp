@@ -65,7 +65,8 @@ namespace {
 Expected<void> checkName(const fs::path& path, bool create) {
     if (noFileName(path))
         return fail(ErrorKind::InvalidArgument,
-                    phrase("'{}' is no name of a file: a bench book is kept in a file.", harmless(path.string())),
+                    phrase("'{}' is no name of a file: a bench book is kept in a file.",
+                           harmless(path.string())),
                     "", phrase("the path of a .nkbook file."));
     std::error_code ec;
     if (!fs::exists(path, ec)) {
@@ -77,24 +78,29 @@ Expected<void> checkName(const fs::path& path, bool create) {
         return fail(ErrorKind::Unreadable, phrase("This is no regular file."), path.string(),
                     phrase("the path of a .nkbook file."));
     if (fs::file_size(path, ec) == 0 && !ec)
-        return fail(ErrorKind::Storage,
-                    phrase("The bench book is damaged: its file is empty (0 bytes). It was not changed."), path.string(),
-                    phrase("a backup of it, or another name for a new book."));
+        return fail(
+            ErrorKind::Storage,
+            phrase("The bench book is damaged: its file is empty (0 bytes). It was not changed."),
+            path.string(), phrase("a backup of it, or another name for a new book."));
     return {};
 }
 
 tl::unexpected<Error> foreignBook(const fs::path& path, const std::vector<std::string>& what) {
     std::string list;
     for (const std::string& w : what) list += (list.empty() ? "" : "; ") + w;
-    return fail(ErrorKind::Foreign,
-                phrase("This bench book holds what Narrow Knee cannot have written, and was not opened: {}.", list),
-                path.string(), phrase("a book that this program wrote. The rows of this one can be copied into a new "
-                                      "book (book rescue)."));
+    return fail(
+        ErrorKind::Foreign,
+        phrase(
+            "This bench book holds what Narrow Knee cannot have written, and was not opened: {}.",
+            list),
+        path.string(),
+        phrase("a book that this program wrote. The rows of this one can be copied into a new "
+               "book (book rescue)."));
 }
 
 tl::unexpected<Error> cannotOpen(const fs::path& path, const std::string& reason) {
-    return fail(ErrorKind::Storage, phrase("The bench book cannot be opened: {}.", reason), path.string(),
-                phrase("a bench book in a folder you may write to."));
+    return fail(ErrorKind::Storage, phrase("The bench book cannot be opened: {}.", reason),
+                path.string(), phrase("a bench book in a folder you may write to."));
 }
 
 /// SQLite cannot write its files beside the book.
@@ -105,13 +111,15 @@ bool noPlaceToWrite(const SQLite::Exception& e) {
 
 }  // namespace
 
-/// Looks at what was opened before anything of it is used: the right kind, a known version, nothing foreign.
+/// Looks at what was opened before anything of it is used: the right kind, a known version, nothing
+/// foreign.
 Expected<void> BenchBook::attend(bool mayWrite) {
     SQLite::Database& db = *db_;
     const int id = db.execAndGet("PRAGMA application_id").getInt();
     const int version = db.execAndGet("PRAGMA user_version").getInt();
     if (id != kBookApplicationId)
-        return fail(ErrorKind::Unsupported, phrase("This SQLite file is no bench book; it was not changed."),
+        return fail(ErrorKind::Unsupported,
+                    phrase("This SQLite file is no bench book; it was not changed."),
                     path_.string(), phrase("a .nkbook file."));
     if (version > kSchemaVersion)
         return fail(ErrorKind::Unsupported,
@@ -119,11 +127,14 @@ Expected<void> BenchBook::attend(bool mayWrite) {
                            "{}, this program knows {}); it was not changed.",
                            version, kSchemaVersion),
                     path_.string(), phrase("a newer version of the program."));
-    if (const auto foreign = foreignSchema(db, version); !foreign.empty()) return foreignBook(path_, foreign);
+    if (const auto foreign = foreignSchema(db, version); !foreign.empty())
+        return foreignBook(path_, foreign);
     if (version >= 4) {
-        if (const auto entries = foreignEntries(db); !entries.empty()) return foreignBook(path_, entries);
+        if (const auto entries = foreignEntries(db); !entries.empty())
+            return foreignBook(path_, entries);
     } else if (version >= 2) {
-        if (const auto entry = foreignOldEntry(db); !entry.empty()) return foreignBook(path_, {entry});
+        if (const auto entry = foreignOldEntry(db); !entry.empty())
+            return foreignBook(path_, {entry});
     }
     db.exec("PRAGMA foreign_keys = ON");
     if (!mayWrite) return {};
@@ -149,16 +160,19 @@ Expected<void> BenchBook::bringUp(int version) {
     return {};
 }
 
-/// A private copy of a book in a folder that cannot be written to, brought up and then closed to changes.
+/// A private copy of a book in a folder that cannot be written to, brought up and then closed to
+/// changes.
 Expected<void> BenchBook::openCopy() {
     std::string name = (fs::temp_directory_path() / "narrow-knee-XXXXXX").string();
     if (::mkdtemp(name.data()) == nullptr)
-        return cannotOpen(path_, phrase("the folder is read-only, and there is no room for a copy"));
+        return cannotOpen(path_,
+                          phrase("the folder is read-only, and there is no room for a copy"));
     copyFolder_ = name;
     const fs::path copy = copyFolder_ / "book.nkbook";
     std::error_code ec;
     fs::copy_file(path_, copy, ec);
-    if (!ec && fs::exists(path_.string() + "-wal")) fs::copy_file(path_.string() + "-wal", copy.string() + "-wal", ec);
+    if (!ec && fs::exists(path_.string() + "-wal"))
+        fs::copy_file(path_.string() + "-wal", copy.string() + "-wal", ec);
     if (ec) return cannotOpen(path_, ec.message());
     fs::permissions(copy, fs::perms::owner_read | fs::perms::owner_write, ec);
     db_ = connect(copy, Access::Write);
@@ -195,7 +209,8 @@ Expected<std::unique_ptr<BenchBook>> BenchBook::openForReading(const fs::path& p
     std::unique_ptr<BenchBook> book(new BenchBook(path));
     book->readOnly_ = true;
     try {
-        // What another program has written but not yet moved into the file stands in a file beside it.
+        // What another program has written but not yet moved into the file stands in a file beside
+        // it.
         std::error_code ec;
         const auto waiting = fs::file_size(path.string() + "-wal", ec);
         bool current = false;
@@ -364,13 +379,15 @@ Expected<std::vector<BatteryEntry>> BenchBook::batteries() {
 }
 
 Expected<std::string> BenchBook::undoLabel() {
-    return guarded(path_.string(), phrase("The journal could not be read"),
-                   [&]() -> Expected<std::string> { return harmless(nk::undoLabel(*db_).value_or("")); });
+    return guarded(
+        path_.string(), phrase("The journal could not be read"),
+        [&]() -> Expected<std::string> { return harmless(nk::undoLabel(*db_).value_or("")); });
 }
 
 Expected<std::string> BenchBook::redoLabel() {
-    return guarded(path_.string(), phrase("The journal could not be read"),
-                   [&]() -> Expected<std::string> { return harmless(nk::redoLabel(*db_).value_or("")); });
+    return guarded(
+        path_.string(), phrase("The journal could not be read"),
+        [&]() -> Expected<std::string> { return harmless(nk::redoLabel(*db_).value_or("")); });
 }
 
 Expected<std::string> BenchBook::undo() {
@@ -415,13 +432,16 @@ Expected<VerifyReport> BenchBook::verify(std::stop_token stop) {
                 std::string title, notes;
             };
             std::vector<Entry> list;
-            SQLite::Statement every(*db_, "SELECT id, samples, title, notes FROM recording ORDER BY id");
+            SQLite::Statement every(*db_,
+                                    "SELECT id, samples, title, notes FROM recording ORDER BY id");
             while (every.executeStep())
                 list.push_back({every.getColumn(0).getInt64(), every.getColumn(1).getInt64(),
-                                harmless(every.getColumn(2).getString()), every.getColumn(3).getString()});
+                                harmless(every.getColumn(2).getString()),
+                                every.getColumn(3).getString()});
             for (const Entry& e : list) {
                 if (stop.stop_requested())
-                    return fail(ErrorKind::Cancelled, phrase("Cancelled. Nothing was changed."), path_.string());
+                    return fail(ErrorKind::Cancelled, phrase("Cancelled. Nothing was changed."),
+                                path_.string());
                 ++report.recordings;
                 RecordingData data;
                 std::vector<std::string> ignored;
@@ -432,18 +452,23 @@ Expected<VerifyReport> BenchBook::verify(std::stop_token stop) {
                     fault(notes.error().what);
                 } else {
                     try {
-                        const auto samples = static_cast<std::size_t>(std::max<std::int64_t>(0, e.samples));
-                        for (const DamagedBlock& b : readSamples(*db_, e.id, samples, data, path_.string()))
+                        const auto samples =
+                            static_cast<std::size_t>(std::max<std::int64_t>(0, e.samples));
+                        for (const DamagedBlock& b :
+                             readSamples(*db_, e.id, samples, data, path_.string()))
                             fault(phrase("block {} of {} is damaged", b.index + 1, b.channel));
                         report.samples += static_cast<std::int64_t>(data.time_s.size());
-                        if (!consistent(data)) fault(phrase("its samples or notes contradict each other"));
+                        if (!consistent(data))
+                            fault(phrase("its samples or notes contradict each other"));
                     } catch (const Refused& refused) {
                         fault(refused.error.what);
                     }
                 }
-                const auto whole = readOriginal(*db_, e.id, path_.string(),
-                                                [&](std::string_view) { return !stop.stop_requested(); });
-                if (!whole && whole.error().kind == ErrorKind::Cancelled) return tl::unexpected<Error>(whole.error());
+                const auto whole = readOriginal(*db_, e.id, path_.string(), [&](std::string_view) {
+                    return !stop.stop_requested();
+                });
+                if (!whole && whole.error().kind == ErrorKind::Cancelled)
+                    return tl::unexpected<Error>(whole.error());
                 if (!whole) fault(whole.error().what);
             }
             return report;

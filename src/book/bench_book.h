@@ -7,8 +7,9 @@
 // up to five seconds for another to finish. A change to a battery names the revision it was based
 // on; if another window was faster, the change is refused and nothing is overwritten.
 //
-// A file from elsewhere is not trusted: a book whose schema or journal holds anything that this program cannot have
-// written is refused (its rows can be copied, rescue.h); triggers and views of a file never run (connection.h).
+// A file from elsewhere is not trusted: a book whose schema or journal holds anything that this
+// program cannot have written is refused (its rows can be copied, rescue.h); triggers and views of
+// a file never run (connection.h).
 #pragma once
 
 #include <filesystem>
@@ -95,14 +96,14 @@ class BenchBook {
   public:
     static constexpr int kSchemaVersion = 4;
 
-    /// Opens a book, creating it when `create`. A book of an older schema is brought up, after a backup beside it. In
-    /// a folder that cannot be written to it is opened for reading only. Errors: a name that is no file's, no bench
-    /// book, newer than this program, something foreign in it (ErrorKind::Foreign), damaged (a file of 0 bytes is),
-    /// no permission.
+    /// Opens a book, creating it when `create`. A book of an older schema is brought up, after a
+    /// backup beside it. In a folder that cannot be written to it is opened for reading only.
+    /// Errors: a name that is no file's, no bench book, newer than this program, something foreign
+    /// in it (ErrorKind::Foreign), damaged (a file of 0 bytes is), no permission.
     static Expected<std::unique_ptr<BenchBook>> open(const std::filesystem::path& path,
                                                      bool create = true);
-    /// Opens a book without changing anything of it or beside it. An older schema is brought up in a copy that lasts
-    /// as long as this object.
+    /// Opens a book without changing anything of it or beside it. An older schema is brought up in
+    /// a copy that lasts as long as this object.
     static Expected<std::unique_ptr<BenchBook>> openForReading(const std::filesystem::path& path);
     ~BenchBook();
     BenchBook(const BenchBook&) = delete;
@@ -113,8 +114,8 @@ class BenchBook {
     bool readOnly() const { return readOnly_; }
 
     Expected<std::int64_t> addBattery(const Battery& battery);
-    /// The battery of this name, or `battery` added under it when there is none: as one transaction, so that two who
-    /// ask at the same time get one battery.
+    /// The battery of this name, or `battery` added under it when there is none: as one
+    /// transaction, so that two who ask at the same time get one battery.
     Expected<BatteryEntry> batteryNamed(const std::string& name, const Battery& battery);
     /// Refused with ErrorKind::Storage when `revision` is no longer the current one.
     Expected<void> updateBattery(std::int64_t id, std::int64_t revision, const Battery& battery);
@@ -125,12 +126,13 @@ class BenchBook {
     /// Stores bytes, samples and notes in one transaction. Cancelling leaves no trace.
     Expected<std::int64_t> addRecording(const NewRecording& recording, std::stop_token stop = {});
     Expected<std::vector<RecordingEntry>> recordings();
-    /// Damaged blocks of samples are left out and listed among the recording's problems ("damaged_block").
+    /// Damaged blocks of samples are left out and listed among the recording's problems
+    /// ("damaged_block").
     Expected<RecordingPtr> load(std::int64_t id);
     /// The kept file, compared with its hash; damaged bytes are an error.
     Expected<std::string> original(std::int64_t id);
-    /// The same in parts, for a file that need not lie in memory. `sink` returns false to stop. On an error it may have
-    /// had a part of the bytes.
+    /// The same in parts, for a file that need not lie in memory. `sink` returns false to stop. On
+    /// an error it may have had a part of the bytes.
     Expected<void> original(std::int64_t id, const std::function<bool(std::string_view)>& sink);
     Expected<std::vector<std::string>> guesses(std::int64_t id);
     Expected<void> setSummary(std::int64_t id, const RecordingSummary& summary);
@@ -170,8 +172,8 @@ class BenchBook {
     /// True once after another connection has changed the book.
     bool changedElsewhere();
 
-    /// SQLite's own integrity check, every stored block and every original compared with its checksum. Memory does not
-    /// depend on what the book says of its sizes.
+    /// SQLite's own integrity check, every stored block and every original compared with its
+    /// checksum. Memory does not depend on what the book says of its sizes.
     Expected<VerifyReport> verify(std::stop_token stop = {});
     /// A consistent copy while the book is open.
     Expected<void> backup(const std::filesystem::path& target);

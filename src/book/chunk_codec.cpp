@@ -71,7 +71,8 @@ std::string compressBytes(std::string_view bytes) {
 
 namespace {
 
-/// `size` is the expected size; a mismatch is an error, so that no damaged frame grows without bound.
+/// `size` is the expected size; a mismatch is an error, so that no damaged frame grows without
+/// bound.
 Expected<std::string> decompressBytes(std::string_view packed, std::size_t size) {
     std::string out(size, '\0');
     const std::size_t got = ZSTD_decompress(out.data(), size, packed.data(), packed.size());

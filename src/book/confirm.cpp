@@ -27,7 +27,8 @@ bool sameBits(double a, double b) {
     return std::memcmp(&a, &b, sizeof a) == 0;
 }
 
-/// Values as they were before single samples were repaired: what is repaired may change with the reader.
+/// Values as they were before single samples were repaired: what is repaired may change with the
+/// reader.
 void unrepair(RecordingData& d) {
     for (const Repair& r : d.repairs) {
         auto& column = r.channel == Channel::Voltage       ? d.voltage_V
@@ -46,7 +47,9 @@ bool proportional(const std::vector<double>& stored, const std::vector<double>& 
     if (read.empty() || !(std::abs(read[top]) > 0)) return false;
     const double factor = stored[top] / read[top];
     constexpr std::array kFactors = {1.0, 1e3, 1e-3, 1e6, 1e-6, 60.0, 1 / 60.0, 3600.0, 1 / 3600.0};
-    if (std::ranges::none_of(kFactors, [&](double f) { return std::abs(std::abs(factor) / f - 1) < 1e-9; })) return false;
+    if (std::ranges::none_of(kFactors,
+                             [&](double f) { return std::abs(std::abs(factor) / f - 1) < 1e-9; }))
+        return false;
     for (std::size_t k = 0; k < read.size(); ++k) {
         if (std::isnan(stored[k]) && std::isnan(read[k])) continue;
         if (!(std::abs(stored[k] - factor * read[k]) <= 1e-9 * std::abs(stored[top]))) return false;
@@ -63,8 +66,9 @@ bool evenlySpaced(const std::vector<double>& t) {
     return true;
 }
 
-/// Damage changes some samples, or, as blocks hold differences, shifts those behind it: most steps from sample to
-/// sample are still as they were. Another column, or another reading of it, has hardly a step in common.
+/// Damage changes some samples, or, as blocks hold differences, shifts those behind it: most steps
+/// from sample to sample are still as they were. Another column, or another reading of it, has
+/// hardly a step in common.
 bool mostStepsAgree(const std::vector<double>& stored, const std::vector<double>& read) {
     std::size_t same = 0;
     std::size_t moving = 0;
@@ -100,7 +104,8 @@ bool anotherColumn(const std::string& original, const std::string& name, const D
         RecordingData data = read->recording->data();
         unrepair(data);
         const auto& column = columnOf(data, channel);
-        if (column.size() == stored.size() && (column == stored || proportional(stored, column))) return true;
+        if (column.size() == stored.size() && (column == stored || proportional(stored, column)))
+            return true;
     }
     return false;
 }
@@ -111,14 +116,16 @@ std::vector<std::size_t> differing(const StoredColumn& stored, const std::vector
                                    const std::string& name, const Dialect& dialect) {
     std::vector<std::size_t> blocks;
     for (std::size_t k = 0; k < read.size(); ++k) {
-        if (sameBits(values[k], read[k]) || (std::isnan(values[k]) && std::isnan(read[k]))) continue;
+        if (sameBits(values[k], read[k]) || (std::isnan(values[k]) && std::isnan(read[k])))
+            continue;
         const std::size_t block = k / kChunkSamples;
         if (blocks.empty() || blocks.back() != block) blocks.push_back(block);
         k = (block + 1) * kChunkSamples - 1;
     }
     if (blocks.empty() || mostStepsAgree(values, read)) return blocks;
     if (stored.damaged.empty() &&
-        (proportional(values, read) || (stored.channel == "time_s" && evenlySpaced(values) && !evenlySpaced(read)) ||
+        (proportional(values, read) ||
+         (stored.channel == "time_s" && evenlySpaced(values) && !evenlySpaced(read)) ||
          anotherColumn(original, name, dialect, stored.channel, values)))
         return {};
     return blocks;
@@ -128,19 +135,22 @@ void setChecksums(SQLite::Database& db, std::int64_t recording, const std::strin
                   const std::vector<std::size_t>& damaged) {
     std::vector<std::pair<std::int64_t, std::string>> sums;
     {
-        SQLite::Statement q(db, "SELECT chunk, data FROM sample_chunk WHERE recording_id=? AND channel=?");
+        SQLite::Statement q(
+            db, "SELECT chunk, data FROM sample_chunk WHERE recording_id=? AND channel=?");
         q.bind(1, recording);
         q.bind(2, channel);
         while (q.executeStep()) {
             const std::int64_t index = q.getColumn(0).getInt64();
-            if (std::ranges::find(damaged, static_cast<std::size_t>(index)) != damaged.end()) continue;
+            if (std::ranges::find(damaged, static_cast<std::size_t>(index)) != damaged.end())
+                continue;
             const auto blob = q.getColumn(1);
             sums.emplace_back(index, blockChecksum(channel, index,
                                                    {static_cast<const char*>(blob.getBlob()),
                                                     static_cast<std::size_t>(blob.getBytes())}));
         }
     }
-    SQLite::Statement set(db, "UPDATE sample_chunk SET checksum=? WHERE recording_id=? AND channel=? AND chunk=?");
+    SQLite::Statement set(
+        db, "UPDATE sample_chunk SET checksum=? WHERE recording_id=? AND channel=? AND chunk=?");
     for (const auto& [index, sum] : sums) {
         set.reset();
         set.bind(1, sum.data(), static_cast<int>(sum.size()));
@@ -182,8 +192,8 @@ void confirm(SQLite::Database& db, std::int64_t id, std::size_t samples, const s
                           data.moreTemperatures_C.size() == again.moreTemperatures_C.size();
         if (both)
             if (const auto& other = columnOf(again, column.channel); other.size() == samples)
-                for (const std::size_t b :
-                     differing(column, columnOf(data, column.channel), other, original, name, read->dialect))
+                for (const std::size_t b : differing(column, columnOf(data, column.channel), other,
+                                                     original, name, read->dialect))
                     damaged.push_back(b);
         setChecksums(db, id, column.channel, damaged);
     }
@@ -201,8 +211,10 @@ void confirmSamples(SQLite::Database& db) {
     {
         SQLite::Statement q(db, "SELECT id, samples, notes, file_name FROM recording ORDER BY id");
         while (q.executeStep())
-            all.push_back({q.getColumn(0).getInt64(), static_cast<std::size_t>(std::max<std::int64_t>(0, q.getColumn(1).getInt64())),
-                           q.getColumn(2).getString(), q.getColumn(3).getString()});
+            all.push_back(
+                {q.getColumn(0).getInt64(),
+                 static_cast<std::size_t>(std::max<std::int64_t>(0, q.getColumn(1).getInt64())),
+                 q.getColumn(2).getString(), q.getColumn(3).getString()});
     }
     for (const Entry& e : all) {
         try {

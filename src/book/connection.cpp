@@ -53,8 +53,8 @@ void harden(SQLite::Database& db) {
 }
 
 tl::unexpected<Error> cannotMake(const fs::path& path, const std::string& reason) {
-    return fail(ErrorKind::Storage, phrase("The bench book cannot be made: {}.", reason), path.string(),
-                phrase("a folder you may write to, with room."));
+    return fail(ErrorKind::Storage, phrase("The bench book cannot be made: {}.", reason),
+                path.string(), phrase("a folder you may write to, with room."));
 }
 
 /// Gives `from` the name `to` unless that is taken. 0 or an errno.
@@ -68,7 +68,8 @@ int renameUnlessThere(const fs::path& from, const fs::path& to) {
 }
 
 void syncFolder(const fs::path& folder) {
-    const int file = ::open(folder.empty() ? "." : folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    const int file =
+        ::open(folder.empty() ? "." : folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     if (file < 0) return;
     ::fsync(file);
     ::close(file);
@@ -78,17 +79,19 @@ void syncFolder(const fs::path& folder) {
 
 bool noFileName(const fs::path& path) {
     const std::string name = path.string();
-    return name.empty() || name.starts_with("file:") || name == ":memory:" || path.filename().empty();
+    return name.empty() || name.starts_with("file:") || name == ":memory:" ||
+           path.filename().empty();
 }
 
 std::unique_ptr<SQLite::Database> connect(const fs::path& path, Access access) {
     std::unique_ptr<SQLite::Database> db;
     if (access == Access::Frozen)
-        db = std::make_unique<SQLite::Database>(uriOf(path), SQLite::OPEN_READONLY | SQLite::OPEN_URI, kBusy_ms);
+        db = std::make_unique<SQLite::Database>(uriOf(path),
+                                                SQLite::OPEN_READONLY | SQLite::OPEN_URI, kBusy_ms);
     else
         db = std::make_unique<SQLite::Database>(
-            fs::absolute(path).string(), access == Access::Write ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY,
-            kBusy_ms);
+            fs::absolute(path).string(),
+            access == Access::Write ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY, kBusy_ms);
     harden(*db);
     return db;
 }
@@ -111,11 +114,13 @@ Expected<void> makeBook(const fs::path& path) {
     const fs::path part = path.string() + fmt::format(".new-{}-{}", ::getpid(), count++);
     std::error_code none;
     const auto clear = [&] {
-        for (const char* ending : {"", "-wal", "-shm", "-journal"}) fs::remove(part.string() + ending, none);
+        for (const char* ending : {"", "-wal", "-shm", "-journal"})
+            fs::remove(part.string() + ending, none);
     };
     clear();
     try {
-        SQLite::Database db(fs::absolute(part).string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, kBusy_ms);
+        SQLite::Database db(fs::absolute(part).string(),
+                            SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, kBusy_ms);
         db.exec("PRAGMA page_size = 65536");
         db.exec("PRAGMA synchronous = FULL");
         SQLite::Transaction transaction(db, SQLite::TransactionBehavior::IMMEDIATE);

@@ -1,5 +1,6 @@
-// Connections to a bench book's file. A file from elsewhere is hostile until proven: no trigger or view of it ever
-// runs, its schema is not trusted, nothing else can be attached, lengths are bounded.
+// Connections to a bench book's file. A file from elsewhere is hostile until proven: no trigger or
+// view of it ever runs, its schema is not trusted, nothing else can be attached, lengths are
+// bounded.
 #pragma once
 
 #include <filesystem>
@@ -31,8 +32,9 @@ void execVacuum(SQLite::Database& db, const std::string& sql, const std::string&
 /// A name that SQLite would take for something else than a file: empty, ":memory:", "file:…".
 bool noFileName(const std::filesystem::path& path);
 
-/// Makes a new book: whole under another name first, then under its own, so that whoever looks sees all of it or
-/// nothing. When another was faster, theirs stays and this is no error. Errors: no permission, no room.
+/// Makes a new book: whole under another name first, then under its own, so that whoever looks sees
+/// all of it or nothing. When another was faster, theirs stays and this is no error. Errors: no
+/// permission, no room.
 Expected<void> makeBook(const std::filesystem::path& path);
 
 }  // namespace nk

@@ -12,18 +12,21 @@ struct Sha256::State {
 };
 
 Sha256::Sha256() : state_(std::make_unique<State>()) {
-    state_->good = state_->context && EVP_DigestInit_ex(state_->context.get(), EVP_sha256(), nullptr) == 1;
+    state_->good =
+        state_->context && EVP_DigestInit_ex(state_->context.get(), EVP_sha256(), nullptr) == 1;
 }
 Sha256::~Sha256() = default;
 
 void Sha256::add(std::string_view bytes) {
-    state_->good = state_->good && EVP_DigestUpdate(state_->context.get(), bytes.data(), bytes.size()) == 1;
+    state_->good =
+        state_->good && EVP_DigestUpdate(state_->context.get(), bytes.data(), bytes.size()) == 1;
 }
 
 std::string Sha256::digest() {
     std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
     unsigned int length = 0;
-    if (!state_->good || EVP_DigestFinal_ex(state_->context.get(), digest.data(), &length) != 1) return {};
+    if (!state_->good || EVP_DigestFinal_ex(state_->context.get(), digest.data(), &length) != 1)
+        return {};
     return {reinterpret_cast<const char*>(digest.data()), length};
 }
 

@@ -29,7 +29,8 @@ class Sha256 {
 /// SHA-256 as 64 hexadecimal digits.
 std::string sha256(std::string_view bytes);
 
-/// Checksum of a stored block: 16 bytes of the SHA-256 of its channel, its place and its packed bytes.
+/// Checksum of a stored block: 16 bytes of the SHA-256 of its channel, its place and its packed
+/// bytes.
 std::string blockChecksum(std::string_view channel, std::int64_t index, std::string_view packed);
 
 }  // namespace nk

@@ -28,10 +28,11 @@ CREATE INDEX change_part_change ON change_part(change_id);
 
 namespace {
 
-std::string trigger(const RowTable& table, const char* name, const std::string& on, const std::string& before,
-                    const std::string& after) {
+std::string trigger(const RowTable& table, const char* name, const std::string& on,
+                    const std::string& before, const std::string& after) {
     return fmt::format(
-        "CREATE TEMP TRIGGER journal_{0}_{1} AFTER {2} ON main.{0} WHEN (SELECT open FROM journal_state) > 0 BEGIN\n"
+        "CREATE TEMP TRIGGER journal_{0}_{1} AFTER {2} ON main.{0} WHEN (SELECT open FROM "
+        "journal_state) > 0 BEGIN\n"
         "INSERT INTO change_part(change_id, place, before, after) VALUES "
         "((SELECT open FROM journal_state), '{0}', {3}, {4});\nEND;",
         table.name, name, on, before, after);
@@ -39,9 +40,10 @@ std::string trigger(const RowTable& table, const char* name, const std::string& 
 
 std::optional<std::pair<std::int64_t, std::string>> newest(SQLite::Database& db, bool undone) {
     // Undo takes the youngest that stands; redo the oldest of those that were taken back.
-    SQLite::Statement q(db, undone ? "SELECT id, label FROM change WHERE undone=1 ORDER BY id LIMIT 1"
-                                   : "SELECT id, label FROM change WHERE undone=0 ORDER BY id DESC "
-                                     "LIMIT 1");
+    SQLite::Statement q(db, undone
+                                ? "SELECT id, label FROM change WHERE undone=1 ORDER BY id LIMIT 1"
+                                : "SELECT id, label FROM change WHERE undone=0 ORDER BY id DESC "
+                                  "LIMIT 1");
     if (!q.executeStep()) return std::nullopt;
     return std::pair{q.getColumn(0).getInt64(), q.getColumn(1).getString()};
 }
@@ -59,7 +61,8 @@ std::optional<Part> readPart(const std::string& place, const std::optional<std::
     part.table = journaledTable(place);
     if (part.table == nullptr || (!before && !after)) return std::nullopt;
     const bool recording = place == "recording";
-    for (const auto& [text, row] : {std::pair{&before, &part.before}, std::pair{&after, &part.after}}) {
+    for (const auto& [text, row] :
+         {std::pair{&before, &part.before}, std::pair{&after, &part.after}}) {
         if (!*text) continue;
         *row = parseRow(*part.table, **text);
         if (!*row) return std::nullopt;
@@ -67,10 +70,12 @@ std::optional<Part> readPart(const std::string& place, const std::optional<std::
     }
     if (recording && (!part.before || !part.after)) return std::nullopt;
     if (part.before && part.after) {
-        if (part.before->size() != part.after->size() || part.before->size() <= part.table->keys) return std::nullopt;
+        if (part.before->size() != part.after->size() || part.before->size() <= part.table->keys)
+            return std::nullopt;
         for (std::size_t k = 0; k < part.before->size(); ++k) {
             if ((*part.before)[k].first != (*part.after)[k].first) return std::nullopt;
-            if (k < part.table->keys && (*part.before)[k].second != (*part.after)[k].second) return std::nullopt;
+            if (k < part.table->keys && (*part.before)[k].second != (*part.after)[k].second)
+                return std::nullopt;
         }
     }
     return part;
@@ -92,8 +97,10 @@ std::string condition(const RowTable& table) {
 void replaceRow(SQLite::Database& db, const RowTable& table, const std::optional<Row>& from,
                 const std::optional<Row>& to) {
     if (!to) {
-        SQLite::Statement q(db, fmt::format("DELETE FROM {} WHERE {}", table.name, condition(table)));
-        for (std::size_t k = 0; k < table.keys; ++k) bindValue(q, static_cast<int>(k) + 1, (*from)[k].second);
+        SQLite::Statement q(db,
+                            fmt::format("DELETE FROM {} WHERE {}", table.name, condition(table)));
+        for (std::size_t k = 0; k < table.keys; ++k)
+            bindValue(q, static_cast<int>(k) + 1, (*from)[k].second);
         q.exec();
         return;
     }
@@ -107,14 +114,17 @@ void replaceRow(SQLite::Database& db, const RowTable& table, const std::optional
         if (k >= table.keys) sets += (sets.empty() ? "" : ", ") + name + "=?";
     }
     if (!from) {
-        SQLite::Statement q(db, fmt::format("INSERT INTO {}({}) VALUES ({})", table.name, names, values));
-        for (std::size_t k = 0; k < to->size(); ++k) bindValue(q, static_cast<int>(k) + 1, (*to)[k].second);
+        SQLite::Statement q(
+            db, fmt::format("INSERT INTO {}({}) VALUES ({})", table.name, names, values));
+        for (std::size_t k = 0; k < to->size(); ++k)
+            bindValue(q, static_cast<int>(k) + 1, (*to)[k].second);
         q.exec();
         return;
     }
     // A battery's revision only ever grows, so that another window's check still holds.
     if (std::string_view(table.name) == "battery") sets += ", revision=revision+1";
-    SQLite::Statement q(db, fmt::format("UPDATE {} SET {} WHERE {}", table.name, sets, condition(table)));
+    SQLite::Statement q(
+        db, fmt::format("UPDATE {} SET {} WHERE {}", table.name, sets, condition(table)));
     int index = 1;
     for (std::size_t k = table.keys; k < to->size(); ++k) bindValue(q, index++, (*to)[k].second);
     for (std::size_t k = 0; k < table.keys; ++k) bindValue(q, index++, (*to)[k].second);
@@ -126,19 +136,24 @@ std::optional<std::string> run(SQLite::Database& db, bool undo) {
     if (!change) return std::nullopt;
     std::vector<Part> parts;
     {
-        SQLite::Statement q(db, undo ? "SELECT place, before, after FROM change_part WHERE change_id=? "
-                                       "ORDER BY position DESC"
-                                     : "SELECT place, before, after FROM change_part WHERE change_id=? "
-                                       "ORDER BY position");
+        SQLite::Statement q(db,
+                            undo ? "SELECT place, before, after FROM change_part WHERE change_id=? "
+                                   "ORDER BY position DESC"
+                                 : "SELECT place, before, after FROM change_part WHERE change_id=? "
+                                   "ORDER BY position");
         q.bind(1, change->first);
         while (q.executeStep()) {
-            auto part = readPart(q.getColumn(0).getString(), textOrNull(q.getColumn(1)), textOrNull(q.getColumn(2)));
-            if (!part) throw std::runtime_error(phrase("an entry of the undo journal is not the program's own"));
+            auto part = readPart(q.getColumn(0).getString(), textOrNull(q.getColumn(1)),
+                                 textOrNull(q.getColumn(2)));
+            if (!part)
+                throw std::runtime_error(
+                    phrase("an entry of the undo journal is not the program's own"));
             parts.push_back(std::move(*part));
         }
     }
     for (const Part& part : parts)
-        replaceRow(db, *part.table, undo ? part.after : part.before, undo ? part.before : part.after);
+        replaceRow(db, *part.table, undo ? part.after : part.before,
+                   undo ? part.before : part.after);
     SQLite::Statement mark(db, "UPDATE change SET undone=? WHERE id=?");
     mark.bind(1, undo ? 1 : 0);
     mark.bind(2, change->first);
@@ -149,13 +164,15 @@ std::optional<std::string> run(SQLite::Database& db, bool undo) {
 }  // namespace
 
 void watchChanges(SQLite::Database& db) {
-    db.exec("CREATE TEMP TABLE journal_state (open INTEGER NOT NULL); INSERT INTO journal_state VALUES (0)");
+    db.exec(
+        "CREATE TEMP TABLE journal_state (open INTEGER NOT NULL); INSERT INTO journal_state VALUES "
+        "(0)");
     for (const RowTable& t : journaledTables()) {
         const std::string before = rowExpression(t, "old");
         const std::string after = rowExpression(t, "new");
         if (std::string_view(t.name) == "recording") {
-            // A recording comes and goes by its mark; its samples stay. It lets its battery go, so that the battery
-            // that came in with it can be taken back too.
+            // A recording comes and goes by its mark; its samples stay. It lets its battery go, so
+            // that the battery that came in with it can be taken back too.
             const std::string whole = rowExpression(t, "new", {"id", "battery_id", "removed"});
             db.exec(trigger(t, "insert", "INSERT",
                             "'id=' || quote(new.id) || ',battery_id=NULL,removed=1'", whole));
@@ -173,7 +190,8 @@ std::vector<std::string> foreignEntries(SQLite::Database& db) {
     std::vector<std::string> out;
     SQLite::Statement q(db, "SELECT position, place, before, after FROM change_part");
     while (q.executeStep() && out.size() < kNamed)
-        if (!readPart(q.getColumn(1).getString(), textOrNull(q.getColumn(2)), textOrNull(q.getColumn(3))))
+        if (!readPart(q.getColumn(1).getString(), textOrNull(q.getColumn(2)),
+                      textOrNull(q.getColumn(3))))
             out.push_back(phrase("entry {} of the undo journal", q.getColumn(0).getInt64()));
     return out;
 }

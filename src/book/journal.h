@@ -1,8 +1,9 @@
-// The undo journal: every change of the book that a person makes is written down, in the same transaction, as the rows
-// before and after it. It holds data, never SQL: what undo runs are statements of this program with those values bound
-// to them, on the tables of row_text.h and no others. Triggers of the connection (temporary ones: the file holds none)
-// do the writing, so no change can forget it, and it survives a restart. Samples and original bytes are never
-// journaled: taking a recording off the shelf only marks it as removed.
+// The undo journal: every change of the book that a person makes is written down, in the same
+// transaction, as the rows before and after it. It holds data, never SQL: what undo runs are
+// statements of this program with those values bound to them, on the tables of row_text.h and no
+// others. Triggers of the connection (temporary ones: the file holds none) do the writing, so no
+// change can forget it, and it survives a restart. Samples and original bytes are never journaled:
+// taking a recording off the shelf only marks it as removed.
 #pragma once
 
 #include <SQLiteCpp/SQLiteCpp.h>
@@ -23,7 +24,8 @@ extern const char* const kJournalTables;
 /// Makes the connection write the journal. Needs the tables of schema 4.
 void watchChanges(SQLite::Database& db);
 
-/// Entries of the journal that this program cannot have written, in plain words; empty when there are none.
+/// Entries of the journal that this program cannot have written, in plain words; empty when there
+/// are none.
 std::vector<std::string> foreignEntries(SQLite::Database& db);
 
 /// Opens a change inside the caller's transaction; what happens until endChange is one step for

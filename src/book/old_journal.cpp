@@ -17,8 +17,8 @@ namespace {
 std::string condition(const RowTable& t, const char* row) {
     std::string out;
     for (std::size_t k = 0; k < t.keys; ++k)
-        out += fmt::format("{}{}=' || quote({}.{}) || '", out.empty() ? "" : " AND ", t.columns[k].name, row,
-                           t.columns[k].name);
+        out += fmt::format("{}{}=' || quote({}.{}) || '", out.empty() ? "" : " AND ",
+                           t.columns[k].name, row, t.columns[k].name);
     return out;
 }
 
@@ -39,13 +39,14 @@ std::string deleteText(const RowTable& t, const char* row) {
 std::string updateText(const RowTable& t, const char* row) {
     std::string sets;
     for (std::size_t k = t.keys; k < t.columns.size(); ++k)
-        sets += fmt::format("{}{}=' || quote({}.{}) || '", sets.empty() ? "" : ", ", t.columns[k].name, row,
-                            t.columns[k].name);
+        sets += fmt::format("{}{}=' || quote({}.{}) || '", sets.empty() ? "" : ", ",
+                            t.columns[k].name, row, t.columns[k].name);
     if (std::string_view(t.name) == "battery") sets += ", revision=revision+1";
     return fmt::format("'UPDATE {} SET {} WHERE {}'", t.name, sets, condition(t, row));
 }
 
-std::string trigger(const std::string& name, const std::string& on, const std::string& undo, const std::string& redo) {
+std::string trigger(const std::string& name, const std::string& on, const std::string& undo,
+                    const std::string& redo) {
     return fmt::format(
         "CREATE TRIGGER {} AFTER {} WHEN (SELECT open FROM journal_state) > 0 BEGIN\n"
         "INSERT INTO change_part(change_id, undo, redo) VALUES "
@@ -60,8 +61,8 @@ bool take(std::string_view& text, std::string_view what) {
 }
 
 /// "name=literal" for the columns from `from` to `to`, joined by `joint`.
-bool takePairs(std::string_view& text, const RowTable& t, std::size_t from, std::size_t to, std::string_view joint,
-               Row& row) {
+bool takePairs(std::string_view& text, const RowTable& t, std::size_t from, std::size_t to,
+               std::string_view joint, Row& row) {
     for (std::size_t k = from; k < to; ++k) {
         if (k > from && !take(text, joint)) return false;
         if (!take(text, t.columns[k].name) || !take(text, "=")) return false;
@@ -94,7 +95,8 @@ std::optional<OldStatement> parseOn(const RowTable& t, std::string_view text) {
     }
     if (take(text, fmt::format("DELETE FROM {} WHERE ", t.name))) {
         out.kind = OldStatement::Kind::Delete;
-        return takePairs(text, t, 0, t.keys, " AND ", out.row) && text.empty() ? std::optional(out) : std::nullopt;
+        return takePairs(text, t, 0, t.keys, " AND ", out.row) && text.empty() ? std::optional(out)
+                                                                               : std::nullopt;
     }
     if (!take(text, fmt::format("UPDATE {} SET ", t.name))) return std::nullopt;
     out.kind = OldStatement::Kind::Update;
@@ -113,7 +115,8 @@ std::optional<OldStatement> parseOn(const RowTable& t, std::string_view text) {
         values.emplace_back("removed", std::move(*removed));
     } else {
         if (!takePairs(text, t, t.keys, t.columns.size(), ", ", values)) return std::nullopt;
-        if (std::string_view(t.name) == "battery" && !take(text, ", revision=revision+1")) return std::nullopt;
+        if (std::string_view(t.name) == "battery" && !take(text, ", revision=revision+1"))
+            return std::nullopt;
     }
     if (!take(text, " WHERE ") || !takePairs(text, t, 0, t.keys, " AND ", out.row) || !text.empty())
         return std::nullopt;
@@ -143,7 +146,8 @@ std::optional<OldPart> parsePair(const std::string& undo, const std::string& red
         out.after = r->row;
     else if (u->kind == Kind::Insert && r->kind == Kind::Delete)
         out.before = u->row;
-    else if (u->kind == r->kind && (u->kind == Kind::Update || u->kind == Kind::Mark) && u->row.size() == r->row.size())
+    else if (u->kind == r->kind && (u->kind == Kind::Update || u->kind == Kind::Mark) &&
+             u->row.size() == r->row.size())
         out.before = u->row, out.after = r->row;
     else
         return std::nullopt;
@@ -176,11 +180,13 @@ CREATE TABLE journal_state (open INTEGER NOT NULL);
         const std::string name = std::string("journal_") + t.name;
         if (std::string_view(t.name) == "recording") {
             const char* lets = version >= 3 ? ", battery_id=NULL" : "";
-            const char* takes = version >= 3 ? "removed=0, battery_id=' || quote(new.battery_id) || ' WHERE"
-                                             : "removed=0 WHERE";
-            sql += trigger(name + "_insert", "INSERT ON recording",
-                           fmt::format("'UPDATE recording SET removed=1{} WHERE id=' || new.id", lets),
-                           fmt::format("'UPDATE recording SET {} id=' || new.id", takes));
+            const char* takes = version >= 3
+                                    ? "removed=0, battery_id=' || quote(new.battery_id) || ' WHERE"
+                                    : "removed=0 WHERE";
+            sql +=
+                trigger(name + "_insert", "INSERT ON recording",
+                        fmt::format("'UPDATE recording SET removed=1{} WHERE id=' || new.id", lets),
+                        fmt::format("'UPDATE recording SET {} id=' || new.id", takes));
             sql += trigger(name + "_update", "UPDATE OF battery_id, title, removed ON recording",
                            updateText(t, "old"), updateText(t, "new"));
             continue;
@@ -211,16 +217,18 @@ void convertJournal(SQLite::Database& db) {
     };
     std::vector<Entry> entries;
     {
-        SQLite::Statement q(db,
-                            "SELECT p.position, p.change_id, c.undone, p.undo, p.redo FROM change_part p "
-                            "JOIN change c ON c.id = p.change_id ORDER BY p.position");
+        SQLite::Statement q(
+            db,
+            "SELECT p.position, p.change_id, c.undone, p.undo, p.redo FROM change_part p "
+            "JOIN change c ON c.id = p.change_id ORDER BY p.position");
         while (q.executeStep()) {
             auto part = parsePair(q.getColumn(3).getString(), q.getColumn(4).getString());
             if (!part)
-                throw Refused{{ErrorKind::Storage, phrase("An entry of the undo journal is not the program's own."),
+                throw Refused{{ErrorKind::Storage,
+                               phrase("An entry of the undo journal is not the program's own."),
                                phrase("bench book"), ""}};
-            entries.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getInt64(), q.getColumn(2).getInt() != 0,
-                               std::move(*part)});
+            entries.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getInt64(),
+                               q.getColumn(2).getInt() != 0, std::move(*part)});
         }
     }
     for (const RowTable& t : journaledTables())
@@ -228,26 +236,32 @@ void convertJournal(SQLite::Database& db) {
             db.exec(fmt::format("DROP TRIGGER IF EXISTS journal_{}_{}", t.name, kind));
     // The changes keep their numbers; only their entries get another form.
     db.exec(
-        "CREATE TEMP TABLE kept AS SELECT * FROM change; DROP TABLE change_part; DROP TABLE change; "
+        "CREATE TEMP TABLE kept AS SELECT * FROM change; DROP TABLE change_part; DROP TABLE "
+        "change; "
         "DROP TABLE journal_state");
     db.exec(kJournalTables);
-    db.exec("INSERT INTO change(id, label, at_s, undone) SELECT id, label, at_s, undone FROM kept; DROP TABLE kept");
+    db.exec(
+        "INSERT INTO change(id, label, at_s, undone) SELECT id, label, at_s, undone FROM kept; "
+        "DROP TABLE kept");
     SQLite::Statement insert(
-        db, "INSERT INTO change_part(position, change_id, place, before, after) VALUES (?,?,?,?,?)");
+        db,
+        "INSERT INTO change_part(position, change_id, place, before, after) VALUES (?,?,?,?,?)");
     for (Entry& e : entries) {
         auto& [table, before, after] = e.part;
         if (before && after && before->size() == 2) {
-            // Schema 2: the mark alone. The battery is the one the recording has now, and one that was taken back has
-            // let its battery go.
+            // Schema 2: the mark alone. The battery is the one the recording has now, and one that
+            // was taken back has let its battery go.
             const RowValue id = (*after)[0].second;
             RowValue battery;
             SQLite::Statement q(db, "SELECT battery_id FROM recording WHERE id=?");
             bindValue(q, 1, id);
-            if (q.executeStep() && !q.getColumn(0).isNull()) battery = static_cast<std::int64_t>(q.getColumn(0).getInt64());
+            if (q.executeStep() && !q.getColumn(0).isNull())
+                battery = static_cast<std::int64_t>(q.getColumn(0).getInt64());
             before->insert(before->begin() + 1, {"battery_id", RowValue()});
             after->insert(after->begin() + 1, {"battery_id", battery});
             if (e.undone) {
-                SQLite::Statement loosen(db, "UPDATE recording SET battery_id=NULL WHERE removed=1 AND id=?");
+                SQLite::Statement loosen(
+                    db, "UPDATE recording SET battery_id=NULL WHERE removed=1 AND id=?");
                 bindValue(loosen, 1, id);
                 loosen.exec();
             }

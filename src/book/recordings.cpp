@@ -51,8 +51,9 @@ PackedRecording pack(const NewRecording& n, const std::function<void()>& cancell
         const std::span<const double> column = columnOf(d, channel);
         for (std::size_t first = 0; first < column.size(); first += kChunkSamples) {
             cancelled();
-            out.blocks.push_back({channel, static_cast<std::int64_t>(first / kChunkSamples),
-                                  packChunk(column.subspan(first, std::min(kChunkSamples, column.size() - first)))});
+            out.blocks.push_back(
+                {channel, static_cast<std::int64_t>(first / kChunkSamples),
+                 packChunk(column.subspan(first, std::min(kChunkSamples, column.size() - first)))});
         }
     }
     return out;
@@ -63,57 +64,66 @@ PackedRecording pack(const NewRecording& n, const std::function<void()>& cancell
 Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_token stop) {
     const auto cancelled = [&] {
         if (stop.stop_requested())
-            throw Refused{{ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), n.fileName, ""}};
+            throw Refused{{ErrorKind::Cancelled,
+                           phrase("The import was cancelled; nothing was changed."), n.fileName,
+                           ""}};
     };
-    return guarded(path_.string(), phrase("The log could not be stored"), [&]() -> Expected<std::int64_t> {
-        if (readOnly_) throw Refused{storageError(phrase("The book is in a folder that is read-only. Nothing was changed."))};
-        // Others can write meanwhile.
-        const PackedRecording packed = pack(n, cancelled);
-        return journaled(*db_, phrase("add {}", n.title), [&]() -> Expected<std::int64_t> {
-            SQLite::Statement insert(*db_,
-                                     "INSERT INTO recording(battery_id, title, file_name, sha256, "
-                                     "imported_at_s, start_epoch_s, rows_read, rows_skipped, samples, "
-                                     "duration_s, notes, summary) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)");
-            if (n.batteryId > 0)
-                insert.bind(1, n.batteryId);
-            else
-                insert.bind(1);
-            insert.bind(2, n.title);
-            insert.bind(3, n.fileName);
-            insert.bind(4, packed.sha256);
-            insert.bind(5, n.importedAt_s);
-            bindOrNull(insert, 6, n.imported->startEpoch_s);
-            insert.bind(7, n.imported->rowsRead);
-            insert.bind(8, n.imported->rowsSkipped);
-            insert.bind(9, static_cast<std::int64_t>(n.imported->recording->size()));
-            insert.bind(10, n.imported->recording->duration_s());
-            insert.bind(11, notesJson(*n.imported));
-            insert.bind(12, summaryJson(n.summary));
-            insert.exec();
-            const std::int64_t id = db_->getLastInsertRowid();
-            SQLite::Statement original(*db_, "INSERT INTO original(recording_id, size, bytes) VALUES (?,?,?)");
-            original.bind(1, id);
-            original.bind(2, static_cast<std::int64_t>(n.originalBytes.size()));
-            original.bindNoCopy(3, packed.original.data(), static_cast<int>(packed.original.size()));
-            original.exec();
-            SQLite::Statement block(*db_,
-                                    "INSERT INTO sample_chunk(recording_id, channel, chunk, data, checksum) "
-                                    "VALUES (?,?,?,?,?)");
-            for (const auto& [channel, index, data] : packed.blocks) {
+    return guarded(
+        path_.string(), phrase("The log could not be stored"), [&]() -> Expected<std::int64_t> {
+            if (readOnly_)
+                throw Refused{storageError(
+                    phrase("The book is in a folder that is read-only. Nothing was changed."))};
+            // Others can write meanwhile.
+            const PackedRecording packed = pack(n, cancelled);
+            return journaled(*db_, phrase("add {}", n.title), [&]() -> Expected<std::int64_t> {
+                SQLite::Statement insert(
+                    *db_,
+                    "INSERT INTO recording(battery_id, title, file_name, sha256, "
+                    "imported_at_s, start_epoch_s, rows_read, rows_skipped, samples, "
+                    "duration_s, notes, summary) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)");
+                if (n.batteryId > 0)
+                    insert.bind(1, n.batteryId);
+                else
+                    insert.bind(1);
+                insert.bind(2, n.title);
+                insert.bind(3, n.fileName);
+                insert.bind(4, packed.sha256);
+                insert.bind(5, n.importedAt_s);
+                bindOrNull(insert, 6, n.imported->startEpoch_s);
+                insert.bind(7, n.imported->rowsRead);
+                insert.bind(8, n.imported->rowsSkipped);
+                insert.bind(9, static_cast<std::int64_t>(n.imported->recording->size()));
+                insert.bind(10, n.imported->recording->duration_s());
+                insert.bind(11, notesJson(*n.imported));
+                insert.bind(12, summaryJson(n.summary));
+                insert.exec();
+                const std::int64_t id = db_->getLastInsertRowid();
+                SQLite::Statement original(
+                    *db_, "INSERT INTO original(recording_id, size, bytes) VALUES (?,?,?)");
+                original.bind(1, id);
+                original.bind(2, static_cast<std::int64_t>(n.originalBytes.size()));
+                original.bindNoCopy(3, packed.original.data(),
+                                    static_cast<int>(packed.original.size()));
+                original.exec();
+                SQLite::Statement block(
+                    *db_,
+                    "INSERT INTO sample_chunk(recording_id, channel, chunk, data, checksum) "
+                    "VALUES (?,?,?,?,?)");
+                for (const auto& [channel, index, data] : packed.blocks) {
+                    cancelled();
+                    const std::string sum = blockChecksum(channel, index, data);
+                    block.reset();
+                    block.bind(1, id);
+                    block.bind(2, channel);
+                    block.bind(3, index);
+                    block.bindNoCopy(4, data.data(), static_cast<int>(data.size()));
+                    block.bind(5, sum.data(), static_cast<int>(sum.size()));
+                    block.exec();
+                }
                 cancelled();
-                const std::string sum = blockChecksum(channel, index, data);
-                block.reset();
-                block.bind(1, id);
-                block.bind(2, channel);
-                block.bind(3, index);
-                block.bindNoCopy(4, data.data(), static_cast<int>(data.size()));
-                block.bind(5, sum.data(), static_cast<int>(sum.size()));
-                block.exec();
-            }
-            cancelled();
-            return id;
+                return id;
+            });
         });
-    });
 }
 
 Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
@@ -158,7 +168,8 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
                 if (!q.executeStep())
                     return tl::unexpected<Error>(
                         storageError(phrase("This recording is no longer in the book.")));
-                samples = static_cast<std::size_t>(std::max<std::int64_t>(0, q.getColumn(1).getInt64()));
+                samples =
+                    static_cast<std::size_t>(std::max<std::int64_t>(0, q.getColumn(1).getInt64()));
                 if (auto ok = readNotes(q.getColumn(0).getString(), d, ignored); !ok)
                     return tl::unexpected<Error>(ok.error());
             }
@@ -170,7 +181,8 @@ Expected<RecordingPtr> BenchBook::load(std::int64_t id) {
         });
 }
 
-Expected<void> BenchBook::original(std::int64_t id, const std::function<bool(std::string_view)>& sink) {
+Expected<void> BenchBook::original(std::int64_t id,
+                                   const std::function<bool(std::string_view)>& sink) {
     return guarded(path_.string(), phrase("The original file could not be read"),
                    [&] { return readOriginal(*db_, id, path_.string(), sink); });
 }

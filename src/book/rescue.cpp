@@ -26,15 +26,19 @@ struct KnownTable {
 /// In the order in which one refers to the other.
 const std::vector<KnownTable>& knownTables() {
     static const std::vector<KnownTable> list = {
-        {"battery", {"id", "revision", "name", "chemistry", "series", "parallel", "rated_Ah", "mass_kg", "card"}},
+        {"battery",
+         {"id", "revision", "name", "chemistry", "series", "parallel", "rated_Ah", "mass_kg",
+          "card"}},
         {"recording",
-         {"id", "battery_id", "title", "file_name", "sha256", "imported_at_s", "start_epoch_s", "rows_read",
-          "rows_skipped", "samples", "duration_s", "notes", "summary", "removed"}},
+         {"id", "battery_id", "title", "file_name", "sha256", "imported_at_s", "start_epoch_s",
+          "rows_read", "rows_skipped", "samples", "duration_s", "notes", "summary", "removed"}},
         {"original", {"recording_id", "size", "bytes"}},
         {"sample_chunk", {"recording_id", "channel", "chunk", "data", "checksum"}},
         {"step_edit", {"recording_id", "position", "action", "at_s", "kind"}},
-        {"correction", {"id", "recording_id", "kind", "value", "uncertainty", "from_s", "to_s", "name"}},
-        {"spot_reading", {"id", "battery_id", "kind", "value", "resolution", "at_epoch_s", "details"}},
+        {"correction",
+         {"id", "recording_id", "kind", "value", "uncertainty", "from_s", "to_s", "name"}},
+        {"spot_reading",
+         {"id", "battery_id", "kind", "value", "resolution", "at_epoch_s", "details"}},
     };
     return list;
 }
@@ -44,14 +48,17 @@ void leaveOut(RescueReport& report, std::string words) {
     if (report.leftOut.size() < kNamed) report.leftOut.push_back(std::move(words));
 }
 
-/// Columns of an ordinary table that hold what was written to them: no generated ones, whose expressions would run.
+/// Columns of an ordinary table that hold what was written to them: no generated ones, whose
+/// expressions would run.
 std::vector<std::string> plainColumns(SQLite::Database& db, const char* table) {
     std::vector<std::string> out;
-    SQLite::Statement type(db, "SELECT type, sql FROM main.sqlite_master WHERE name=? AND type='table'");
+    SQLite::Statement type(
+        db, "SELECT type, sql FROM main.sqlite_master WHERE name=? AND type='table'");
     type.bind(1, table);
     if (!type.executeStep()) return out;
     std::string sql = type.getColumn(1).getString();
-    std::ranges::transform(sql, sql.begin(), [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+    std::ranges::transform(sql, sql.begin(),
+                           [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
     if (sql.find("VIRTUAL") != std::string::npos) return out;
     SQLite::Statement q(db, std::string("PRAGMA table_xinfo(") + table + ")");
     while (q.executeStep())
@@ -72,7 +79,8 @@ void copyValue(const SQLite::Column& from, SQLite::Statement& to, int index) {
         to.bind(index, from.getString());
 }
 
-std::int64_t copyTable(SQLite::Database& from, SQLite::Database& to, const KnownTable& table, RescueReport& report) {
+std::int64_t copyTable(SQLite::Database& from, SQLite::Database& to, const KnownTable& table,
+                       RescueReport& report) {
     const auto there = plainColumns(from, table.name);
     std::string names;
     std::string places;
@@ -89,7 +97,8 @@ std::int64_t copyTable(SQLite::Database& from, SQLite::Database& to, const Known
     }
     std::int64_t copied = 0;
     std::int64_t refused = 0;
-    SQLite::Statement insert(to, std::string("INSERT INTO ") + table.name + "(" + names + ") VALUES (" + places + ")");
+    SQLite::Statement insert(
+        to, std::string("INSERT INTO ") + table.name + "(" + names + ") VALUES (" + places + ")");
     try {
         SQLite::Statement q(from, std::string("SELECT ") + names + " FROM main." + table.name);
         while (q.executeStep()) {
@@ -99,7 +108,9 @@ std::int64_t copyTable(SQLite::Database& from, SQLite::Database& to, const Known
                 insert.exec();
                 ++copied;
             } catch (const SQLite::Exception& e) {
-                if ((e.getErrorCode() & 0xFF) == SQLITE_FULL || (e.getErrorCode() & 0xFF) == SQLITE_IOERR) throw;
+                if ((e.getErrorCode() & 0xFF) == SQLITE_FULL ||
+                    (e.getErrorCode() & 0xFF) == SQLITE_IOERR)
+                    throw;
                 ++refused;
             }
         }
@@ -107,7 +118,8 @@ std::int64_t copyTable(SQLite::Database& from, SQLite::Database& to, const Known
         if ((e.getErrorCode() & 0xFF) == SQLITE_FULL) throw;
         leaveOut(report, phrase("the rest of the table {}: {}", table.name, plainReason(e)));
     }
-    if (refused > 0) leaveOut(report, phrase("{} rows of {} that break the book's rules", refused, table.name));
+    if (refused > 0)
+        leaveOut(report, phrase("{} rows of {} that break the book's rules", refused, table.name));
     return copied;
 }
 
@@ -116,29 +128,38 @@ std::int64_t copyTable(SQLite::Database& from, SQLite::Database& to, const Known
 Expected<RescueReport> rescueBook(const fs::path& damaged, const fs::path& target) {
     std::error_code ec;
     if (noFileName(target) || fs::exists(target, ec))
-        return fail(ErrorKind::InvalidArgument, phrase("There is a file of this name already; it was not changed."),
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("There is a file of this name already; it was not changed."),
                     target.string(), phrase("a new file name."));
     if (!fs::is_regular_file(damaged, ec) || fs::file_size(damaged, ec) == 0)
-        return fail(ErrorKind::Unreadable, phrase("There are no rows in this file."), damaged.string(),
-                    phrase("the path of a .nkbook file."));
+        return fail(ErrorKind::Unreadable, phrase("There are no rows in this file."),
+                    damaged.string(), phrase("the path of a .nkbook file."));
     if (auto made = makeBook(target); !made) return tl::unexpected<Error>(made.error());
-    auto done = guarded(target.string(), phrase("The rows could not be copied"), [&]() -> Expected<RescueReport> {
-        RescueReport report;
-        const auto from = connect(damaged, ::access(damaged.parent_path().empty() ? "." : damaged.parent_path().c_str(), W_OK) == 0 ? Access::Write : Access::Frozen);
-        from->exec("PRAGMA query_only = ON");
-        const auto to = connect(target, Access::Write);
-        SQLite::Transaction transaction(*to, SQLite::TransactionBehavior::IMMEDIATE);
-        for (const KnownTable& table : knownTables()) {
-            const std::int64_t rows = copyTable(*from, *to, table, report);
-            const std::string name = table.name;
-            (name == "battery" ? report.batteries : name == "recording" ? report.recordings : report.others) += rows;
-        }
-        // A book without checksums, or with foreign ones, is compared with its originals.
-        const auto sums = plainColumns(*from, "sample_chunk");
-        if (std::ranges::find(sums, "checksum") == sums.end()) confirmSamples(*to);
-        transaction.commit();
-        return report;
-    });
+    auto done = guarded(
+        target.string(), phrase("The rows could not be copied"), [&]() -> Expected<RescueReport> {
+            RescueReport report;
+            const auto from = connect(
+                damaged,
+                ::access(damaged.parent_path().empty() ? "." : damaged.parent_path().c_str(),
+                         W_OK) == 0
+                    ? Access::Write
+                    : Access::Frozen);
+            from->exec("PRAGMA query_only = ON");
+            const auto to = connect(target, Access::Write);
+            SQLite::Transaction transaction(*to, SQLite::TransactionBehavior::IMMEDIATE);
+            for (const KnownTable& table : knownTables()) {
+                const std::int64_t rows = copyTable(*from, *to, table, report);
+                const std::string name = table.name;
+                (name == "battery"     ? report.batteries
+                 : name == "recording" ? report.recordings
+                                       : report.others) += rows;
+            }
+            // A book without checksums, or with foreign ones, is compared with its originals.
+            const auto sums = plainColumns(*from, "sample_chunk");
+            if (std::ranges::find(sums, "checksum") == sums.end()) confirmSamples(*to);
+            transaction.commit();
+            return report;
+        });
     if (!done)
         for (const char* ending : {"", "-wal", "-shm"}) fs::remove(target.string() + ending, ec);
     return done;

@@ -24,7 +24,11 @@ const std::vector<RowTable>& journaledTables() {
           {"card", Text}}},
         {"step_edit",
          2,
-         {{"recording_id", Integer}, {"position", Integer}, {"action", Text}, {"at_s", Real}, {"kind", Text}}},
+         {{"recording_id", Integer},
+          {"position", Integer},
+          {"action", Text},
+          {"at_s", Real},
+          {"kind", Text}}},
         {"correction",
          1,
          {{"id", Integer},
@@ -57,12 +61,13 @@ const RowTable* journaledTable(std::string_view name) {
     return nullptr;
 }
 
-std::string rowExpression(const RowTable& table, const char* row, const std::vector<std::string>& columns) {
+std::string rowExpression(const RowTable& table, const char* row,
+                          const std::vector<std::string>& columns) {
     std::string out;
     for (const RowColumn& c : table.columns) {
         if (!columns.empty() && std::ranges::find(columns, c.name) == columns.end()) continue;
-        out += fmt::format("{}'{}{}=' || quote({}.{})", out.empty() ? "" : " || ", out.empty() ? "" : ",", c.name, row,
-                           c.name);
+        out += fmt::format("{}'{}{}=' || quote({}.{})", out.empty() ? "" : " || ",
+                           out.empty() ? "" : ",", c.name, row, c.name);
     }
     return out;
 }
@@ -99,7 +104,8 @@ std::optional<RowValue> takeLiteral(std::string_view& text) {
     } else {
         double real = 0;
         const auto [end, error] = std::from_chars(number.data(), number.data() + length, real);
-        if (error != std::errc() || end != number.data() + length || !std::isfinite(real)) return std::nullopt;
+        if (error != std::errc() || end != number.data() + length || !std::isfinite(real))
+            return std::nullopt;
         value = real;
     }
     text.remove_prefix(length);
@@ -124,10 +130,10 @@ std::optional<Row> parseRow(const RowTable& table, std::string_view text) {
         if (!value) return std::nullopt;
         const bool null = std::holds_alternative<std::monostate>(*value);
         const bool whole = std::holds_alternative<std::int64_t>(*value);
-        if (null ? !column.nullable
-                 : column.kind == ColumnKind::Integer ? !whole
-                   : column.kind == ColumnKind::Real  ? !whole && !std::holds_alternative<double>(*value)
-                                                      : !std::holds_alternative<std::string>(*value))
+        if (null                                 ? !column.nullable
+            : column.kind == ColumnKind::Integer ? !whole
+            : column.kind == ColumnKind::Real    ? !whole && !std::holds_alternative<double>(*value)
+                                                 : !std::holds_alternative<std::string>(*value))
             return std::nullopt;
         row.emplace_back(column.name, std::move(*value));
         if (text.empty()) break;

@@ -1,6 +1,6 @@
-// One row of the bench book as text: "id=5,name='Red torch',rated_Ah=2.0". The undo journal keeps the rows before and
-// after a change in this form. It is data: it is parsed strictly against the columns a table has, and bound to
-// statements of the program's own; nothing of it is ever run.
+// One row of the bench book as text: "id=5,name='Red torch',rated_Ah=2.0". The undo journal keeps
+// the rows before and after a change in this form. It is data: it is parsed strictly against the
+// columns a table has, and bound to statements of the program's own; nothing of it is ever run.
 #pragma once
 
 #include <cstdint>
@@ -36,19 +36,22 @@ struct RowTable {
     std::vector<RowColumn> columns;
 };
 
-/// The journaled tables; nothing else can be changed by undo. A recording is never inserted or deleted by undo: only
-/// its battery, title and mark change.
+/// The journaled tables; nothing else can be changed by undo. A recording is never inserted or
+/// deleted by undo: only its battery, title and mark change.
 const std::vector<RowTable>& journaledTables();
 const RowTable* journaledTable(std::string_view name);
 
-/// An SQL expression that yields the text of a trigger's row ("new" or "old"); of all columns, or of those named.
-std::string rowExpression(const RowTable& table, const char* row, const std::vector<std::string>& columns = {});
+/// An SQL expression that yields the text of a trigger's row ("new" or "old"); of all columns, or
+/// of those named.
+std::string rowExpression(const RowTable& table, const char* row,
+                          const std::vector<std::string>& columns = {});
 
-/// Parses the text of a row. Nothing unless every column belongs to the table, comes once, in the table's order, the
-/// key among them, each with a value of its kind.
+/// Parses the text of a row. Nothing unless every column belongs to the table, comes once, in the
+/// table's order, the key among them, each with a value of its kind.
 std::optional<Row> parseRow(const RowTable& table, std::string_view text);
 
-/// An SQL literal (NULL, number, 'text') at the front of `text`, which is moved behind it. Nothing for anything else.
+/// An SQL literal (NULL, number, 'text') at the front of `text`, which is moved behind it. Nothing
+/// for anything else.
 std::optional<RowValue> takeLiteral(std::string_view& text);
 
 /// Text of a row from its values.

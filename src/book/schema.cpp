@@ -99,7 +99,8 @@ constexpr const char* kVersion4 = R"sql(
 ALTER TABLE sample_chunk ADD COLUMN checksum BLOB;
 )sql";
 
-using Schema = std::map<std::string, std::string>;  ///< "table battery" to its SQL, white space folded
+using Schema =
+    std::map<std::string, std::string>;  ///< "table battery" to its SQL, white space folded
 
 std::string folded(const std::string& sql) {
     std::string out;
@@ -153,7 +154,8 @@ const Schema& knownSchema(int version) {
 std::vector<std::string> foreignSchema(SQLite::Database& db, int version) {
     constexpr std::size_t kNamed = 10;
     std::vector<std::string> out;
-    if (version < 1 || version > BenchBook::kSchemaVersion) return {phrase("its version, {}", version)};
+    if (version < 1 || version > BenchBook::kSchemaVersion)
+        return {phrase("its version, {}", version)};
     const Schema& known = knownSchema(version);
     const Schema seen = schemaOf(db);
     for (const auto& [name, sql] : seen) {
@@ -165,7 +167,8 @@ std::vector<std::string> foreignSchema(SQLite::Database& db, int version) {
         if (out.size() == kNamed) return out;
     }
     for (const auto& [name, sql] : known)
-        if (!seen.contains(name) && out.size() < kNamed) out.push_back(phrase("{}, which is missing", name));
+        if (!seen.contains(name) && out.size() < kNamed)
+            out.push_back(phrase("{}, which is missing", name));
     return out;
 }
 

@@ -51,7 +51,8 @@ void readBattery(const json& j, Scenario& s) {
     s.states.assign(static_cast<std::size_t>(series), state);
     const auto within = [](const char* field, double x, double low, double high) {
         if (!(x >= low && x <= high))
-            throw std::runtime_error(fmt::format("battery.{} must be from {} to {}", field, low, high));
+            throw std::runtime_error(
+                fmt::format("battery.{} must be from {} to {}", field, low, high));
     };
     const auto sound = [&](const CellParameters& c, const CellState& at) {
         within("capacity_Ah", c.capacity_Ah, 0.001, 100000);
@@ -131,7 +132,8 @@ ProgramStep readStep(const json& j) {
 void readProgram(const json& list, std::vector<ProgramStep>& out) {
     constexpr std::size_t kMostSteps = 100'000;
     for (const auto& j : list) {
-        if (out.size() > kMostSteps) throw std::runtime_error("the program has more than 100,000 steps");
+        if (out.size() > kMostSteps)
+            throw std::runtime_error("the program has more than 100,000 steps");
         if (j.contains("repeat")) {
             const int times = j.at("repeat").get<int>();
             if (times < 1 || times > 10000)
@@ -206,9 +208,10 @@ Expected<Scenario> parseScenario(std::string_view text, const std::string& name)
         readProgram(j.at("program"), s.program);
         readLogger(j, s);
     } catch (const json::parse_error& e) {
-        return fail(ErrorKind::InvalidArgument,
-                    fmt::format("The scenario cannot be read: it is no JSON from byte {} on.", e.byte), name,
-                    "a scenario as described in docs/formats.md.");
+        return fail(
+            ErrorKind::InvalidArgument,
+            fmt::format("The scenario cannot be read: it is no JSON from byte {} on.", e.byte),
+            name, "a scenario as described in docs/formats.md.");
     } catch (const json::exception&) {
         return fail(ErrorKind::InvalidArgument,
                     "The scenario cannot be read: a field is missing or of the wrong kind.", name,

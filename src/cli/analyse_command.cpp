@@ -42,8 +42,8 @@ int AnalyseCommand::run() {
     if (::isatty(STDERR_FILENO) != 0 &&
         std::filesystem::file_size(log_, ec) > (std::uintmax_t{32} << 20) && !ec)
         progress = [](double done) {
-            std::cerr << "\rreading " << static_cast<int>(100 * done) << " %" << (done >= 1 ? "\n" : "")
-                      << std::flush;
+            std::cerr << "\rreading " << static_cast<int>(100 * done) << " %"
+                      << (done >= 1 ? "\n" : "") << std::flush;
         };
     const auto log = readLogFile(log_, *options, progress);
     if (!log) {

@@ -56,7 +56,8 @@ BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     with("backup", "Writes a consistent copy", &BookCommand::backup)
         ->add_option("-o,--output", target_, "the new file")
         ->required();
-    with("rescue", "Copies the rows of a book that is refused or damaged into a new book", &BookCommand::rescue)
+    with("rescue", "Copies the rows of a book that is refused or damaged into a new book",
+         &BookCommand::rescue)
         ->add_option("-o,--output", target_, "the new book")
         ->required();
 }
@@ -187,8 +188,8 @@ int BookCommand::exportOriginal() {
     auto file = FileOut::begin(target_, force_, {book_});
     if (!file) return err_ << file.error().text() << '\n', 1;
     bool room = true;
-    const auto read =
-        (*book)->original(recording_, [&](std::string_view part) { return room = file->write(part); });
+    const auto read = (*book)->original(
+        recording_, [&](std::string_view part) { return room = file->write(part); });
     // Bytes that are not what was kept are never given out as if they were.
     if (!read && room) return err_ << read.error().text() << '\n', 1;
     if (const auto done = file->finish(); !done) return err_ << done.error().text() << '\n', 1;
@@ -198,7 +199,8 @@ int BookCommand::exportOriginal() {
 int BookCommand::rescue() {
     const auto report = rescueBook(book_, target_);
     if (!report) return err_ << report.error().text() << '\n', 1;
-    out_ << fmt::format("{}: {} batteries, {} recordings\n", target_, report->batteries, report->recordings);
+    out_ << fmt::format("{}: {} batteries, {} recordings\n", target_, report->batteries,
+                        report->recordings);
     for (const std::string& what : report->leftOut) out_ << "NOT COPIED  " << what << '\n';
     return 0;
 }

@@ -7,11 +7,13 @@
 
 namespace nk {
 
-/// A stream that hands on whole lines as harmless text (quantity/harmless.h); JSON, which begins with a brace, keeps
-/// its values and gets escapes. What is left is handed on when it is flushed or goes.
+/// A stream that hands on whole lines as harmless text (quantity/harmless.h); JSON, which begins
+/// with a brace, keeps its values and gets escapes. What is left is handed on when it is flushed or
+/// goes.
 class HarmlessStream : public std::ostream {
   public:
-    explicit HarmlessStream(std::ostream& target) : std::ostream(&buffer_), buffer_(target, *this) {}
+    explicit HarmlessStream(std::ostream& target)
+        : std::ostream(&buffer_), buffer_(target, *this) {}
     ~HarmlessStream() override { buffer_.pubsync(); }
 
   private:

@@ -58,7 +58,8 @@ Expected<std::string> readFile(const fs::path& path, const std::stop_token& stop
     std::vector<char> block(std::size_t{1} << 20);
     while (bytes.size() < *size) {
         if (stop.stop_requested())
-            return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), where);
+            return fail(ErrorKind::Cancelled,
+                        phrase("The import was cancelled; nothing was changed."), where);
         const std::size_t want = std::min<std::size_t>(block.size(), *size - bytes.size());
         const std::size_t got = std::fread(block.data(), 1, want, file.get());
         bytes.append(block.data(), got);

@@ -13,7 +13,8 @@ namespace nk {
 /// Largest file that is read, bytes. Larger ones are refused with an error, not half read.
 inline constexpr std::uintmax_t kLargestFile = std::uintmax_t{4} << 30;
 
-/// The file's bytes. Errors: not there, a folder, a device or pipe, empty, unreadable, too large, cancelled.
+/// The file's bytes. Errors: not there, a folder, a device or pipe, empty, unreadable, too large,
+/// cancelled.
 Expected<std::string> readFile(const std::filesystem::path& path, const std::stop_token& stop = {});
 
 /// Whether bytes are plain UTF-8 (a last character cut in the middle is allowed) without NUL.

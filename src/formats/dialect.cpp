@@ -74,9 +74,10 @@ Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options
                 found = static_cast<std::size_t>(*number) - 1;
         }
         if (found == columns.size())
-            return fail(ErrorKind::InvalidArgument,
-                        phrase("The log has no column '{}' for {}.", harmless(wanted, 40), toString(role)), name,
-                        joinTitles(columns) + phrase(", or a column number from 1."));
+            return fail(
+                ErrorKind::InvalidArgument,
+                phrase("The log has no column '{}' for {}.", harmless(wanted, 40), toString(role)),
+                name, joinTitles(columns) + phrase(", or a column number from 1."));
         for (Column& c : columns)
             if (c.role == role) c.role = Role::Ignore;
         columns[found].role = role;

@@ -23,35 +23,40 @@ namespace {
 tl::unexpected<Error> cannot(const fs::path& path, int problem) {
     const std::string reason =
         problem == ENOSPC ? phrase("the disk is full") : std::generic_category().message(problem);
-    return fail(ErrorKind::Storage, phrase("The file could not be written: {}. Nothing was changed.", reason),
+    return fail(ErrorKind::Storage,
+                phrase("The file could not be written: {}. Nothing was changed.", reason),
                 path.string(), phrase("a folder you may write to, with room."));
 }
 
 tl::unexpected<Error> thereAlready(const fs::path& path) {
-    return fail(ErrorKind::InvalidArgument, phrase("There is a file of this name already; it was not changed."),
-                path.string(), phrase("a new file name, or --force to replace it."));
+    return fail(ErrorKind::InvalidArgument,
+                phrase("There is a file of this name already; it was not changed."), path.string(),
+                phrase("a new file name, or --force to replace it."));
 }
 
 }  // namespace
 
-Expected<FileOut> FileOut::begin(const fs::path& path, bool replace, const std::vector<fs::path>& kept) {
+Expected<FileOut> FileOut::begin(const fs::path& path, bool replace,
+                                 const std::vector<fs::path>& kept) {
     static std::atomic<unsigned> count{0};
     std::error_code ec;
     const bool there = fs::exists(fs::symlink_status(path, ec));
     for (const fs::path& k : kept)
         for (const char* ending : {"", "-wal", "-shm", "-journal"}) {
             const fs::path other = k.string() + ending;
-            if (fs::equivalent(path, other, ec) || fs::weakly_canonical(path, ec) == fs::weakly_canonical(other, ec))
+            if (fs::equivalent(path, other, ec) ||
+                fs::weakly_canonical(path, ec) == fs::weakly_canonical(other, ec))
                 return fail(ErrorKind::InvalidArgument,
-                            phrase("This is the file that is being read; it was not changed."), path.string(),
-                            phrase("another file name."));
+                            phrase("This is the file that is being read; it was not changed."),
+                            path.string(), phrase("another file name."));
         }
     if (fs::is_directory(path, ec))
-        return fail(ErrorKind::InvalidArgument, phrase("This is a folder, not a file."), path.string(),
-                    phrase("a file name."));
+        return fail(ErrorKind::InvalidArgument, phrase("This is a folder, not a file."),
+                    path.string(), phrase("a file name."));
     if (there && !replace) return thereAlready(path);
     if (there && !fs::is_regular_file(path, ec))
-        return fail(ErrorKind::InvalidArgument, phrase("This is no regular file; it was not changed."), path.string(),
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("This is no regular file; it was not changed."), path.string(),
                     phrase("a new file name."));
     // A link is followed, so that what it points to is replaced and not the link.
     const fs::path real = there ? fs::weakly_canonical(path, ec) : path;

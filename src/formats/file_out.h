@@ -1,4 +1,5 @@
-// A file that is written whole or not at all: under another name first, renamed when it is on the disk.
+// A file that is written whole or not at all: under another name first, renamed when it is on the
+// disk.
 #pragma once
 
 #include <filesystem>
@@ -12,8 +13,8 @@ namespace nk {
 
 class FileOut {
   public:
-    /// Begins a file. `replace`: one of that name may be there and is replaced at the end. It is never one of `kept`,
-    /// by whatever name. Errors: there already, no permission.
+    /// Begins a file. `replace`: one of that name may be there and is replaced at the end. It is
+    /// never one of `kept`, by whatever name. Errors: there already, no permission.
     static Expected<FileOut> begin(const std::filesystem::path& path, bool replace,
                                    const std::vector<std::filesystem::path>& kept = {});
     FileOut(FileOut&& other) noexcept;
@@ -24,7 +25,8 @@ class FileOut {
 
     /// False when the disk refused; finish() says why.
     bool write(std::string_view bytes);
-    /// Syncs and renames. Errors: full disk, permission, somebody else made a file of that name meanwhile.
+    /// Syncs and renames. Errors: full disk, permission, somebody else made a file of that name
+    /// meanwhile.
     Expected<void> finish();
 
   private:

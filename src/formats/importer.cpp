@@ -57,7 +57,8 @@ Expected<Imported> unpacked(std::string_view bytes, const std::string& name,
         auto read = readTextSource(*inner->file, name, within, progress, stop);
         if (!read) return tl::unexpected<Error>(read.error());
         if (*read) return std::move(**read);
-        return fail(ErrorKind::Unsupported, phrase("Such a large packed log is read only as UTF-8 text."), name,
+        return fail(ErrorKind::Unsupported,
+                    phrase("Such a large packed log is read only as UTF-8 text."), name,
                     phrase("the log as UTF-8 text, or unpacked."));
     }
     // One packing only: a packed file inside a packed file is no log.
@@ -118,7 +119,8 @@ Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOpti
     return readLog(*bytes, path.string(), options, progress, stop);
 }
 
-Expected<std::string> previewText(std::string_view bytes, const std::string& name, const std::stop_token& stop) {
+Expected<std::string> previewText(std::string_view bytes, const std::string& name,
+                                  const std::stop_token& stop) {
     constexpr std::size_t kMost = std::size_t{64} << 10;
     const std::string kind = surest(bytes, name).name;
     if (kind == "text") {
@@ -129,7 +131,8 @@ Expected<std::string> previewText(std::string_view bytes, const std::string& nam
         return std::string(decoded.text);
     }
     if (kind == "gzip" || kind == "zstd") {
-        auto inner = kind == "gzip" ? unpackGzip(bytes, name, stop, kMost) : unpackZstd(bytes, name, stop, kMost);
+        auto inner = kind == "gzip" ? unpackGzip(bytes, name, stop, kMost)
+                                    : unpackZstd(bytes, name, stop, kMost);
         if (!inner) return tl::unexpected<Error>(inner.error());
         return previewText(std::string_view(inner->memory).substr(0, kMost), name, stop);
     }

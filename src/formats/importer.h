@@ -32,13 +32,16 @@ Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOpti
 
 /// The text table a log amounts to, as the preview shows it: a spreadsheet's or MAT-file's cells as
 /// tab-separated lines, a packed file's content, plain text as it is; UTF-8, at most about 64 KiB.
-Expected<std::string> previewText(std::string_view bytes, const std::string& name, const std::stop_token& stop = {});
+Expected<std::string> previewText(std::string_view bytes, const std::string& name,
+                                  const std::stop_token& stop = {});
 
 /// The first sheet with a table in an xlsx or ods file, as tab-separated text. Dates that the sheet
 /// stores as day numbers become ISO 8601 where the header names a time.
-Expected<std::string> sheetText(std::string_view bytes, const std::string& name, const std::stop_token& stop = {});
+Expected<std::string> sheetText(std::string_view bytes, const std::string& name,
+                                const std::stop_token& stop = {});
 /// The numeric vectors of equal length in a MAT-file (v5, v7.3 where the library can), as a
 /// tab-separated table with the variables' names as header.
-Expected<std::string> matText(std::string_view bytes, const std::string& name, const std::stop_token& stop = {});
+Expected<std::string> matText(std::string_view bytes, const std::string& name,
+                              const std::stop_token& stop = {});
 
 }  // namespace nk

@@ -104,7 +104,8 @@ Expected<std::string> inChild(const std::function<Expected<std::string>()>& work
             ::kill(pid, SIGKILL);
             ended(0);
             ::close(result);
-            return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
+            return fail(ErrorKind::Cancelled,
+                        phrase("The import was cancelled; nothing was changed."), name);
         }
         ::nanosleep(&pause, nullptr);
         pause.tv_nsec = std::min(pause.tv_nsec * 2, 20'000'000L);

@@ -164,19 +164,21 @@ Expected<std::string> loadMat(std::string_view bytes, const std::string& name,
 
 }  // namespace
 
-Expected<std::string> matText(std::string_view bytes, const std::string& name, const std::stop_token& stop) {
+Expected<std::string> matText(std::string_view bytes, const std::string& name,
+                              const std::stop_token& stop) {
     const char* accepted =
         "a MAT-file (v5, or v7.3 where the library can) with time, voltage and current as vectors "
         "of one length.";
-    // The library trusts some sizes it should not (found by fuzzing): it works in a child process, and so does the look
-    // at those sizes, which has to unpack what is packed.
+    // The library trusts some sizes it should not (found by fuzzing): it works in a child process,
+    // and so does the look at those sizes, which has to unpack what is packed.
     return inChild(
         [&]() -> Expected<std::string> {
             const bool hdf = bytes.substr(0, 19) == "MATLAB 7.3 MAT-file";
             if (!hdf && !saneMat5(bytes))
-                return fail(ErrorKind::Unreadable,
-                            phrase("The MAT-file is damaged, cut off, or of a version that is not known."), name,
-                            accepted);
+                return fail(
+                    ErrorKind::Unreadable,
+                    phrase("The MAT-file is damaged, cut off, or of a version that is not known."),
+                    name, accepted);
             return loadMat(bytes, name, accepted);
         },
         name, accepted, bytes.size(), stop);

@@ -40,21 +40,25 @@ class Sink {
     /// An error, true when more is wanted, false when it is enough.
     Expected<bool> add(std::string_view part) {
         if (stop_.stop_requested())
-            return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name_);
+            return fail(ErrorKind::Cancelled,
+                        phrase("The import was cancelled; nothing was changed."), name_);
         size_ += part.size();
         if (size_ > kLargestUnpacked || (size_ > kInMemory && size_ / kLargestGrowth > packed_))
             return fail(
                 ErrorKind::Unsupported,
-                phrase("Unpacked, this file grows beyond what a log does; it was not read further."),
+                phrase(
+                    "Unpacked, this file grows beyond what a log does; it was not read further."),
                 name_,
-                phrase("a packed log of at most 4 GiB that grows at most {} times.", kLargestGrowth));
+                phrase("a packed log of at most 4 GiB that grows at most {} times.",
+                       kLargestGrowth));
         if (file_ < 0) memory_.append(part);
         if (most_ > 0 && size_ >= most_) return false;
         if (file_ < 0 && size_ > kInMemory) {
             // Only text is worth so much room.
             if (!plainUtf8(std::string_view(memory_).substr(0, kBlock)))
-                return fail(ErrorKind::NotATable, phrase("The file holds binary data, not text."), name_,
-                            phrase("a text table of a logger (CSV, TSV, TXT); export the log as text."));
+                return fail(
+                    ErrorKind::NotATable, phrase("The file holds binary data, not text."), name_,
+                    phrase("a text table of a logger (CSV, TSV, TXT); export the log as text."));
             if (!openFile() || !write(memory_)) return noRoom();
             memory_ = {};
         } else if (file_ >= 0 && !write(part)) {
@@ -94,7 +98,8 @@ class Sink {
         return true;
     }
     tl::unexpected<Error> noRoom() const {
-        return fail(ErrorKind::Storage, phrase("There is no room for a temporary copy of the file."), name_,
+        return fail(ErrorKind::Storage,
+                    phrase("There is no room for a temporary copy of the file."), name_,
                     phrase("some free space in the temporary folder."));
     }
 
@@ -109,8 +114,8 @@ class Sink {
 
 }  // namespace
 
-Expected<Unpacked> unpackGzip(std::string_view bytes, const std::string& name, const std::stop_token& stop,
-                              std::size_t most) {
+Expected<Unpacked> unpackGzip(std::string_view bytes, const std::string& name,
+                              const std::stop_token& stop, std::size_t most) {
     z_stream z{};
     if (inflateInit2(&z, 15 + 32) != Z_OK) return damaged(name, "gzip");
     const std::unique_ptr<z_stream, int (*)(z_stream*)> guard(&z, inflateEnd);
@@ -127,7 +132,8 @@ Expected<Unpacked> unpackGzip(std::string_view bytes, const std::string& name, c
             fed += part;
         }
         if (status == Z_STREAM_END) {
-            // Several members one after the other, as log rotation writes them; else padding or rubbish.
+            // Several members one after the other, as log rotation writes them; else padding or
+            // rubbish.
             if (z.avail_in < 2 || z.next_in[0] != 0x1F || z.next_in[1] != 0x8B) break;
             if (inflateReset(&z) != Z_OK) return damaged(name, "gzip");
         }
@@ -135,7 +141,8 @@ Expected<Unpacked> unpackGzip(std::string_view bytes, const std::string& name, c
         z.avail_out = static_cast<uInt>(block.size());
         status = inflate(&z, Z_NO_FLUSH);
         const bool starved = status == Z_BUF_ERROR || (status == Z_OK && z.avail_out > 0);
-        if (status != Z_OK && status != Z_STREAM_END && status != Z_BUF_ERROR) return damaged(name, "gzip");
+        if (status != Z_OK && status != Z_STREAM_END && status != Z_BUF_ERROR)
+            return damaged(name, "gzip");
         const auto more = sink.add(std::string_view(block).substr(0, block.size() - z.avail_out));
         if (!more) return tl::unexpected<Error>(more.error());
         if (!*more) break;
@@ -144,8 +151,8 @@ Expected<Unpacked> unpackGzip(std::string_view bytes, const std::string& name, c
     return sink.finish();
 }
 
-Expected<Unpacked> unpackZstd(std::string_view bytes, const std::string& name, const std::stop_token& stop,
-                              std::size_t most) {
+Expected<Unpacked> unpackZstd(std::string_view bytes, const std::string& name,
+                              const std::stop_token& stop, std::size_t most) {
     const std::unique_ptr<ZSTD_DCtx, std::size_t (*)(ZSTD_DCtx*)> context(ZSTD_createDCtx(),
                                                                           ZSTD_freeDCtx);
     if (!context) return damaged(name, "zstd");

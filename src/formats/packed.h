@@ -1,5 +1,5 @@
-// gzip and zstd: unpacked in memory while that is small, into a nameless temporary file when it is large, so that the
-// memory of a read does not follow from what a packed file says.
+// gzip and zstd: unpacked in memory while that is small, into a nameless temporary file when it is
+// large, so that the memory of a read does not follow from what a packed file says.
 #pragma once
 
 #include <memory>
@@ -22,11 +22,12 @@ struct Unpacked {
     std::unique_ptr<FileText> file;  ///< else where it lies
 };
 
-/// Unpacks gzip (all members) or zstd (all frames). `most` > 0: no more than about so much of the beginning. Errors:
-/// damaged, cut off, grows beyond the limits, large and no text, no room, cancelled.
-Expected<Unpacked> unpackGzip(std::string_view bytes, const std::string& name, const std::stop_token& stop = {},
-                              std::size_t most = 0);
-Expected<Unpacked> unpackZstd(std::string_view bytes, const std::string& name, const std::stop_token& stop = {},
-                              std::size_t most = 0);
+/// Unpacks gzip (all members) or zstd (all frames). `most` > 0: no more than about so much of the
+/// beginning. Errors: damaged, cut off, grows beyond the limits, large and no text, no room,
+/// cancelled.
+Expected<Unpacked> unpackGzip(std::string_view bytes, const std::string& name,
+                              const std::stop_token& stop = {}, std::size_t most = 0);
+Expected<Unpacked> unpackZstd(std::string_view bytes, const std::string& name,
+                              const std::stop_token& stop = {}, std::size_t most = 0);
 
 }  // namespace nk

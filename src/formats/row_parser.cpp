@@ -175,8 +175,8 @@ double RowParser::mostOf(Slot slot) {
     }
 }
 
-std::optional<std::string> RowParser::joined(std::string_view row, std::string_view rest, std::size_t& lines,
-                                             std::size_t& bytes) const {
+std::optional<std::string> RowParser::joined(std::string_view row, std::string_view rest,
+                                             std::size_t& lines, std::size_t& bytes) const {
     constexpr std::size_t kMostLines = 20;
     constexpr std::size_t kMostBytes = 65536;
     const auto odd = [](std::string_view text) { return std::ranges::count(text, '"') % 2 != 0; };
@@ -275,7 +275,8 @@ bool RowParser::storeCell(std::string_view cell, const Target& target, std::size
     if (!(std::abs(value) <= mostOf(target.slot))) {
         reason = target.slot == Slot::Time
                      ? fmt::format("the time '{}' is beyond any calendar", shown(cell))
-                     : fmt::format("{} of '{}' is beyond what a battery does", titleOf(target.slot), shown(cell));
+                     : fmt::format("{} of '{}' is beyond what a battery does", titleOf(target.slot),
+                                   shown(cell));
         if (essential || target.slot == Slot::Cell) return false;
         reason += "; the row is kept without it";
         return true;
@@ -412,7 +413,8 @@ PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std:
             std::size_t lines = 0;
             std::size_t bytes = 0;
             std::string why;
-            if (const auto whole = joined(row, text.substr(std::min(at, text.size())), lines, bytes);
+            if (const auto whole =
+                    joined(row, text.substr(std::min(at, text.size())), lines, bytes);
                 whole && parseRow(*whole, target, out, result, why)) {
                 good = true;
                 reason = why;

@@ -88,9 +88,10 @@ class RowParser {
     static const char* titleOf(Slot slot);
     /// Sizes beyond anything a battery does: 2 kV, 20 kA, 300 °C, three thousand years.
     static double mostOf(Slot slot);
-    /// A row with an open quote and the lines behind it that close it; nothing when there are none that make a row.
-    std::optional<std::string> joined(std::string_view row, std::string_view rest, std::size_t& lines,
-                                      std::size_t& bytes) const;
+    /// A row with an open quote and the lines behind it that close it; nothing when there are none
+    /// that make a row.
+    std::optional<std::string> joined(std::string_view row, std::string_view rest,
+                                      std::size_t& lines, std::size_t& bytes) const;
 
     const Dialect& dialect_;
     std::string_view header_, units_;

@@ -128,14 +128,16 @@ std::size_t repeatOf(std::string_view tag, std::string_view attribute) {
     if (at == std::string_view::npos) return 1;
     const std::string_view digits = tag.substr(at + attribute.size());
     std::size_t n = 0;
-    for (std::size_t k = 0; k < digits.size() && digits[k] >= '0' && digits[k] <= '9' && n < 10'000'000; ++k)
+    for (std::size_t k = 0;
+         k < digits.size() && digits[k] >= '0' && digits[k] <= '9' && n < 10'000'000; ++k)
         n = n * 10 + static_cast<std::size_t>(digits[k] - '0');
     return std::max<std::size_t>(n, 1);
 }
 
-/// Elements of a sheet that stand for several, written out: cells of a row, or rows. Empty ones stay as they are.
-/// Throws std::length_error when the text grows beyond `most`.
-std::string writtenOut(std::string_view xml, std::string_view element, std::string_view attribute, std::size_t most) {
+/// Elements of a sheet that stand for several, written out: cells of a row, or rows. Empty ones
+/// stay as they are. Throws std::length_error when the text grows beyond `most`.
+std::string writtenOut(std::string_view xml, std::string_view element, std::string_view attribute,
+                       std::size_t most) {
     const std::string open = "<" + std::string(element);
     const std::string close = "</" + std::string(element) + ">";
     std::string out;
@@ -143,7 +145,8 @@ std::string writtenOut(std::string_view xml, std::string_view element, std::stri
     while (true) {
         std::size_t from = xml.find(open, at);
         while (from != std::string_view::npos && from + open.size() < xml.size() &&
-               std::string_view(" />\t\n\r").find(xml[from + open.size()]) == std::string_view::npos)
+               std::string_view(" />\t\n\r").find(xml[from + open.size()]) ==
+                   std::string_view::npos)
             from = xml.find(open, from + 1);
         const std::size_t tagEnd = from == std::string_view::npos ? from : xml.find('>', from);
         if (tagEnd == std::string_view::npos) break;
@@ -160,7 +163,8 @@ std::string writtenOut(std::string_view xml, std::string_view element, std::stri
         if (times > 1 && whole.find("office:value=") != std::string::npos) {
             const std::size_t mark = whole.find(attribute);
             whole.erase(mark, whole.find('"', mark + attribute.size()) + 1 - mark);
-            if (whole.size() * times > most - std::min(most, out.size())) throw std::length_error("repeated");
+            if (whole.size() * times > most - std::min(most, out.size()))
+                throw std::length_error("repeated");
             for (std::size_t n = 0; n < times; ++n) out += whole;
         } else {
             out += whole;
@@ -179,8 +183,10 @@ std::string withRepeats(std::string_view bytes) {
     for (const ZipMember& m : *members) {
         if (m.name != "content.xml") continue;
         const std::string xml = zipContent(m, kLargestContent).value_or("");
-        const std::string cells = writtenOut(xml, "table:table-cell", "table:number-columns-repeated=\"", kMost);
-        const std::string rows = writtenOut(cells, "table:table-row", "table:number-rows-repeated=\"", kMost);
+        const std::string cells =
+            writtenOut(xml, "table:table-cell", "table:number-columns-repeated=\"", kMost);
+        const std::string rows =
+            writtenOut(cells, "table:table-row", "table:number-rows-repeated=\"", kMost);
         if (rows != xml) return zipWith(*members, m.name, rows);
     }
     return std::string(bytes);
@@ -276,8 +282,8 @@ std::string tableOf(ss::document& doc, ss::sheet_t index, std::uint64_t content,
     return out;
 }
 
-Expected<std::string> loadSheet(std::string_view bytes, std::uint64_t content, const std::string& name,
-                                const char* accepted) {
+Expected<std::string> loadSheet(std::string_view bytes, std::uint64_t content,
+                                const std::string& name, const char* accepted) {
     const bool ods = bytes.substr(0, 200).find("opendocument") != std::string_view::npos;
     try {
         ss::document doc{{1048576, 1024}};
@@ -298,15 +304,18 @@ Expected<std::string> loadSheet(std::string_view bytes, std::uint64_t content, c
     } catch (const std::bad_alloc&) {
         throw;
     } catch (const TooFar&) {
-        return fail(ErrorKind::Unsupported,
-                    phrase("The cells of this spreadsheet lie too far apart for a table; it was not read."), name,
-                    phrase("a sheet that holds the table and nothing far from it."));
+        return fail(
+            ErrorKind::Unsupported,
+            phrase("The cells of this spreadsheet lie too far apart for a table; it was not read."),
+            name, phrase("a sheet that holds the table and nothing far from it."));
     } catch (const std::length_error&) {
-        return fail(ErrorKind::Unsupported,
-                    phrase("Unpacked, this spreadsheet grows beyond what a log does; it was not read."), name,
-                    phrase("a spreadsheet of at most 1 GiB; save the log as text."));
+        return fail(
+            ErrorKind::Unsupported,
+            phrase("Unpacked, this spreadsheet grows beyond what a log does; it was not read."),
+            name, phrase("a spreadsheet of at most 1 GiB; save the log as text."));
     } catch (const std::exception&) {
-        return fail(ErrorKind::Unreadable, phrase("The spreadsheet is damaged or of a kind that is not known."), name,
+        return fail(ErrorKind::Unreadable,
+                    phrase("The spreadsheet is damaged or of a kind that is not known."), name,
                     accepted);
     }
     return fail(ErrorKind::NotATable, phrase("No sheet of this spreadsheet holds a table."), name,
@@ -315,7 +324,8 @@ Expected<std::string> loadSheet(std::string_view bytes, std::uint64_t content, c
 
 }  // namespace
 
-Expected<std::string> sheetText(std::string_view bytes, const std::string& name, const std::stop_token& stop) {
+Expected<std::string> sheetText(std::string_view bytes, const std::string& name,
+                                const std::stop_token& stop) {
     const char* accepted = "an xlsx or ods spreadsheet with the table on its first sheet.";
     const auto members = zipMembers(bytes);
     if (!members)
@@ -330,7 +340,8 @@ Expected<std::string> sheetText(std::string_view bytes, const std::string& name,
             name, phrase("a spreadsheet of at most 1 GiB; save the log as text."));
     // The library falls over on some damaged sheets (found by fuzzing): it works in a child
     // process.
-    return inChild([&] { return loadSheet(bytes, content, name, accepted); }, name, accepted, bytes.size(), stop);
+    return inChild([&] { return loadSheet(bytes, content, name, accepted); }, name, accepted,
+                   bytes.size(), stop);
 }
 
 }  // namespace nk

@@ -19,7 +19,9 @@ std::size_t cellEnd(std::string_view line, std::size_t at, char delimiter) {
     }
     std::size_t end = std::min(line.find(delimiter, from), line.size());
     if (delimiter == ' ')
-        if (const std::size_t tab = line.substr(0, end).find('\t', from); tab != std::string_view::npos) end = tab;
+        if (const std::size_t tab = line.substr(0, end).find('\t', from);
+            tab != std::string_view::npos)
+            end = tab;
     return end;
 }
 

@@ -12,11 +12,13 @@ namespace nk {
 /// More columns than any log has; what lies beyond is not looked at.
 inline constexpr std::size_t kMostColumns = 4096;
 
-/// Where the cell that begins at `at` ends: at a delimiter or at the end of the line. A quoted cell keeps its
-/// delimiters and its doubled quotes; one whose quote is never closed ends at the next delimiter like any other.
+/// Where the cell that begins at `at` ends: at a delimiter or at the end of the line. A quoted cell
+/// keeps its delimiters and its doubled quotes; one whose quote is never closed ends at the next
+/// delimiter like any other.
 std::size_t cellEnd(std::string_view line, std::size_t at, char delimiter);
 
-/// Splits a line into cells, at most kMostColumns + 1. Runs of spaces count as one when the delimiter is a space.
+/// Splits a line into cells, at most kMostColumns + 1. Runs of spaces count as one when the
+/// delimiter is a space.
 void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells);
 
 /// The first `limit` lines of a text, without line ends, each no further than 256 KiB.

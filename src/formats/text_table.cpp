@@ -239,16 +239,18 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
                             static_cast<std::int64_t>(dialect.firstDataLine),
                             parser.leastRowBytes(), threads, plain, stop);
     const auto cancelled = [&] {
-        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."), name);
+        return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."),
+                    name);
     };
     if (stop.stop_requested()) return cancelled();
     if (!plain) return std::optional<Imported>();
     std::size_t room = 0;
     for (const Piece& piece : pieces) room += piece.room;
     if (options.most_bytes > 0 && room * parser.columns() > options.most_bytes / sizeof(double))
-        return fail(ErrorKind::Unsupported,
-                    phrase("Unpacked, this file grows beyond what a log does; it was not read further."), name,
-                    phrase("the log as plain text, or in parts."));
+        return fail(
+            ErrorKind::Unsupported,
+            phrase("Unpacked, this file grows beyond what a log does; it was not read further."),
+            name, phrase("the log as plain text, or in parts."));
     RawColumns raw;
     parser.allocate(raw, room);
     parsePieces(source, pieces, parser, raw, threads, progress, stop);
@@ -377,7 +379,8 @@ Expected<std::optional<Imported>> streamTextFile(const std::filesystem::path& pa
 }
 
 Expected<std::optional<Imported>> readTextSource(const TextSource& source, const std::string& name,
-                                                 const ReadOptions& options, const Progress& progress,
+                                                 const ReadOptions& options,
+                                                 const Progress& progress,
                                                  const std::stop_token& stop) {
     std::string head;
     std::string_view text = source.bytes(0, std::min(source.size(), std::size_t{1} << 20), head);

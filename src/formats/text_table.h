@@ -35,7 +35,8 @@ struct ReadOptions {
     bool lenient = false;   ///< for the preview: a dialect even where columns are still unknown
     double interval_s = 0;  ///< for logs without a time column
     unsigned threads = 0;   ///< 0: as many as the machine has, at most 4
-    std::size_t most_bytes = 0;  ///< the columns may take no more than this; 0: what the file's own size allows
+    std::size_t most_bytes =
+        0;  ///< the columns may take no more than this; 0: what the file's own size allows
 };
 
 /// How the file was understood.
@@ -72,9 +73,11 @@ Expected<Imported> readTextTable(std::string_view bytes, const std::string& name
                                  const ReadOptions& options = {}, const Progress& progress = {},
                                  const std::stop_token& stop = {});
 
-/// The same from a source of text that need not lie in memory whole. Nothing (no error) when it is no plain UTF-8.
+/// The same from a source of text that need not lie in memory whole. Nothing (no error) when it is
+/// no plain UTF-8.
 Expected<std::optional<Imported>> readTextSource(const TextSource& source, const std::string& name,
-                                                 const ReadOptions& options, const Progress& progress,
+                                                 const ReadOptions& options,
+                                                 const Progress& progress,
                                                  const std::stop_token& stop);
 
 /// A large plain UTF-8 text file, read piece by piece and never whole in memory. Nothing (no error)

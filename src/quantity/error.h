@@ -16,7 +16,8 @@ enum class ErrorKind {
     InvalidArgument,
     Cancelled,
     Storage,
-    Foreign  ///< a bench book with something in it that this program cannot have written: its rows can be copied
+    Foreign  ///< a bench book with something in it that this program cannot have written: its rows
+             ///< can be copied
 };
 
 struct Error {

@@ -30,12 +30,13 @@ Character firstOf(std::string_view text) {
     return {code, length};
 }
 
-/// Characters that would act on a terminal or on the order of the text around them (Unicode 15, categories Cc, Zl, Zp
-/// and the direction marks of UAX #9).
+/// Characters that would act on a terminal or on the order of the text around them (Unicode 15,
+/// categories Cc, Zl, Zp and the direction marks of UAX #9).
 bool acts(std::uint32_t code) {
-    return code < 0x20 || (code >= 0x7F && code < 0xA0) || code == 0x061C || (code >= 0x200B && code <= 0x200F) ||
-           (code >= 0x2028 && code <= 0x202E) || (code >= 0x2060 && code <= 0x206F) || code == 0xFEFF ||
-           code == 0xFFFD || (code >= 0xFFF9 && code <= 0xFFFB) || (code >= 0xE0000 && code <= 0xE0FFF);
+    return code < 0x20 || (code >= 0x7F && code < 0xA0) || code == 0x061C ||
+           (code >= 0x200B && code <= 0x200F) || (code >= 0x2028 && code <= 0x202E) ||
+           (code >= 0x2060 && code <= 0x206F) || code == 0xFEFF || code == 0xFFFD ||
+           (code >= 0xFFF9 && code <= 0xFFFB) || (code >= 0xE0000 && code <= 0xE0FFF);
 }
 
 }  // namespace
@@ -74,7 +75,8 @@ std::string harmlessJson(std::string_view json) {
         else if (c.code < 0x10000)
             out += fmt::format("\\u{:04x}", c.code);
         else
-            out += fmt::format("\\u{:04x}\\u{:04x}", 0xD7C0 + (c.code >> 10), 0xDC00 + (c.code & 0x3FF));
+            out += fmt::format("\\u{:04x}\\u{:04x}", 0xD7C0 + (c.code >> 10),
+                               0xDC00 + (c.code & 0x3FF));
         json.remove_prefix(c.length);
     }
     return out;

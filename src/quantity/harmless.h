@@ -1,5 +1,5 @@
-// Text from elsewhere (names of files, columns, batteries) on its way to a terminal or a window: shown as what it is,
-// never obeyed.
+// Text from elsewhere (names of files, columns, batteries) on its way to a terminal or a window:
+// shown as what it is, never obeyed.
 #pragma once
 
 #include <string>
@@ -7,12 +7,13 @@
 
 namespace nk {
 
-/// The text in UTF-8 with control characters, direction marks, line separators and broken bytes shown as U+FFFD, and
-/// no longer than `most` characters (an ellipsis stands for the rest; 0: any length). Line ends and tabs become blanks
-/// unless `lines` is set.
+/// The text in UTF-8 with control characters, direction marks, line separators and broken bytes
+/// shown as U+FFFD, and no longer than `most` characters (an ellipsis stands for the rest; 0: any
+/// length). Line ends and tabs become blanks unless `lines` is set.
 std::string harmless(std::string_view text, std::size_t most = 200, bool lines = false);
 
-/// JSON text with the same characters written as \u escapes: the same values, harmless on a terminal.
+/// JSON text with the same characters written as \u escapes: the same values, harmless on a
+/// terminal.
 std::string harmlessJson(std::string_view json);
 
 }  // namespace nk

@@ -63,8 +63,8 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column,
     const double step = niceStep(all.high - all.low, 4);
     const auto firstLine = static_cast<long long>(std::ceil(all.low / step));
     constexpr long long kMostLines = 20;
-    for (long long line = firstLine; line < firstLine + kMostLines && static_cast<double>(line) * step < all.high;
-         ++line) {
+    for (long long line = firstLine;
+         line < firstLine + kMostLines && static_cast<double>(line) * step < all.high; ++line) {
         const double v = static_cast<double>(line) * step;
         svg +=
             fmt::format("<line x1='{:.1f}' y1='{:.1f}' x2='{:.1f}' y2='{:.1f}' stroke='#eceae4'/>",

@@ -3,12 +3,15 @@
 namespace nk {
 
 Error Job::outOfMemory() {
-    return {ErrorKind::Unreadable, phrase("There is not enough memory for this. Nothing was changed."), "", ""};
+    return {ErrorKind::Unreadable,
+            phrase("There is not enough memory for this. Nothing was changed."), "", ""};
 }
 
 Error Job::unexpected() {
     return {ErrorKind::Unreadable,
-            phrase("The program met something it does not expect and stopped this work. Nothing was changed."), "", ""};
+            phrase("The program met something it does not expect and stopped this work. Nothing "
+                   "was changed."),
+            "", ""};
 }
 
 }  // namespace nk

@@ -1,7 +1,7 @@
 // The one way to do long work: a worker thread with a stop token and throttled progress. The result
 // is handed back on the thread of the receiver; when the receiver is gone, or the job was replaced
-// by a newer one, it is dropped. Work that throws, for want of memory or by mistake, ends as an error and never ends
-// the program.
+// by a newer one, it is dropped. Work that throws, for want of memory or by mistake, ends as an
+// error and never ends the program.
 #pragma once
 
 #include <QObject>

@@ -41,7 +41,8 @@ Preferences Preferences::load() {
         number(settings, "accuracy/currentSteps", usual.currentOffsetSteps, 100);
     p.accuracy.temperature_C = number(settings, "accuracy/temperature", usual.temperature_C, 20);
     p.backups = settings.value("backups", true).toBool();
-    p.backupRoom_GB = std::max(1, static_cast<int>(number(settings, "backupRoom", p.backupRoom_GB, 10000)));
+    p.backupRoom_GB =
+        std::max(1, static_cast<int>(number(settings, "backupRoom", p.backupRoom_GB, 10000)));
     return p;
 }
 

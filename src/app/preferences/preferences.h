@@ -20,7 +20,7 @@ struct Preferences {
     ChargeUnit charge = ChargeUnit::BySize;
     ThemeChoice look = ThemeChoice::System;
     InstrumentAccuracy accuracy;
-    bool backups = true;  ///< one a day beside the book, the last seven kept
+    bool backups = true;    ///< one a day beside the book, the last seven kept
     int backupRoom_GB = 4;  ///< all of them together take no more, but for the newest
 
     static Preferences load();

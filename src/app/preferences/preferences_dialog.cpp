@@ -130,8 +130,9 @@ PreferencesDialog::PreferencesDialog(const Preferences& p, QWidget* parent)
     backupRoom_->setRange(1, 10000);
     backupRoom_->setSuffix(" GB");
     backupRoom_->setValue(p.backupRoom_GB);
-    backupRoom_->setToolTip(tr("The oldest go first; the newest is always kept. A copy from before a change of the "
-                               "book's format stays until you remove it."));
+    backupRoom_->setToolTip(
+        tr("The oldest go first; the newest is always kept. A copy from before a change of the "
+           "book's format stays until you remove it."));
     backupRoom_->setEnabled(p.backups);
     connect(backups_, &QCheckBox::toggled, backupRoom_, &QWidget::setEnabled);
     room->addWidget(roomWords);

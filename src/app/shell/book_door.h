@@ -9,8 +9,9 @@
 
 namespace nk {
 
-/// Opens the book at `path` (`make`: makes it when it is not there). While that fails it says why and offers: another
-/// book, a new one, a backup of this one, its rows in a new book, to try again. Null: the user left.
+/// Opens the book at `path` (`make`: makes it when it is not there). While that fails it says why
+/// and offers: another book, a new one, a backup of this one, its rows in a new book, to try again.
+/// Null: the user left.
 std::unique_ptr<BenchBook> enterBook(QString path, bool make, Dialogs& dialogs, double now_s);
 
 /// Asks for a name and copies the rows of a refused book there. The new book's path, or empty.

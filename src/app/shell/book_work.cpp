@@ -50,7 +50,8 @@ Expected<std::shared_ptr<PendingLog>> readBytes(std::string bytes, const QString
                                                 const WorkProgress& progress) {
     auto pending = std::make_shared<PendingLog>();
     pending->fileName = fileName;
-    pending->title = QString::fromStdString(harmless(QFileInfo(fileName).completeBaseName().toStdString()));
+    pending->title =
+        QString::fromStdString(harmless(QFileInfo(fileName).completeBaseName().toStdString()));
     pending->bytes = std::move(bytes);
     auto preview = previewText(pending->bytes, where.toStdString(), stop);
     if (!preview) return tl::unexpected<Error>(preview.error());

@@ -7,8 +7,8 @@
 
 namespace nk {
 
-ChoiceDialog::ChoiceDialog(const QString& title, const QString& question, const QStringList& answers,
-                           const QString& leave, QWidget* parent)
+ChoiceDialog::ChoiceDialog(const QString& title, const QString& question,
+                           const QStringList& answers, const QString& leave, QWidget* parent)
     : QDialog(parent) {
     setObjectName("choice");
     setWindowTitle("Narrow Knee");

@@ -1,4 +1,5 @@
-// One question with a few answers, each said in words of its own: for decisions that have no usual one.
+// One question with a few answers, each said in words of its own: for decisions that have no usual
+// one.
 #pragma once
 
 #include <QDialog>
@@ -9,8 +10,8 @@ namespace nk {
 class ChoiceDialog : public QDialog {
     Q_OBJECT
   public:
-    ChoiceDialog(const QString& title, const QString& question, const QStringList& answers, const QString& leave,
-                 QWidget* parent = nullptr);
+    ChoiceDialog(const QString& title, const QString& question, const QStringList& answers,
+                 const QString& leave, QWidget* parent = nullptr);
     /// Index of the answer; −1: left.
     int chosen() const { return chosen_; }
 

@@ -34,10 +34,12 @@ void MainWindow::openBook(const QString& path) {
     if (!opened) {
         if (opened.error().kind == ErrorKind::Foreign &&
             dialogs_.confirm(this, tr("This book is not opened"),
-                             text(opened.error()) + "\n\n" + tr("Its rows can be copied into a new book; nothing else "
-                                                                "of it is used."),
+                             text(opened.error()) + "\n\n" +
+                                 tr("Its rows can be copied into a new book; nothing else "
+                                    "of it is used."),
                              tr("Copy the rows …"))) {
-            if (const QString target = rescueInto(path, dialogs_, this); !target.isEmpty()) openBook(target);
+            if (const QString target = rescueInto(path, dialogs_, this); !target.isEmpty())
+                openBook(target);
             return;
         }
         say(text(opened.error()), true);
@@ -91,8 +93,9 @@ BackupPlan MainWindow::backupPlan() const {
 void MainWindow::backUpWhenDue() {
     if (!preferences_.backups || upkeep_.running() || book_->readOnly()) return;
     upkeep_.start(
-        [path = book_->path(), now = now_s(), plan = backupPlan()](std::stop_token, const Job::ProgressSink&)
-            -> Expected<std::optional<std::filesystem::path>> {
+        [path = book_->path(), now = now_s(), plan = backupPlan()](
+            std::stop_token,
+            const Job::ProgressSink&) -> Expected<std::optional<std::filesystem::path>> {
             auto book = BenchBook::open(path, false);
             if (!book) return tl::unexpected<Error>(book.error());
             const auto batteries = (*book)->batteries();

@@ -27,7 +27,8 @@ void PlainWords::install() {
 
 bool PlainWords::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::Polish) {
-        if (auto* label = qobject_cast<QLabel*>(watched); label != nullptr && label->textFormat() == Qt::AutoText)
+        if (auto* label = qobject_cast<QLabel*>(watched);
+            label != nullptr && label->textFormat() == Qt::AutoText)
             label->setTextFormat(Qt::PlainText);
     } else if (event->type() == QEvent::ToolTip) {
         auto* widget = qobject_cast<QWidget*>(watched);
@@ -35,8 +36,9 @@ bool PlainWords::eventFilter(QObject* watched, QEvent* event) {
         const auto* help = static_cast<QHelpEvent*>(event);
         const QString tip = tipOf(widget, help->pos());
         if (Qt::mightBeRichText(tip)) {
-            QToolTip::showText(help->globalPos(), tip.toHtmlEscaped().replace('\n', "<br>").prepend("<span>") + "</span>",
-                               widget);
+            QToolTip::showText(
+                help->globalPos(),
+                tip.toHtmlEscaped().replace('\n', "<br>").prepend("<span>") + "</span>", widget);
             return true;
         }
     }

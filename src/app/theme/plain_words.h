@@ -1,12 +1,13 @@
-// Names come from files and books of others: labels and tooltips show them as they are, never as markup.
+// Names come from files and books of others: labels and tooltips show them as they are, never as
+// markup.
 #pragma once
 
 #include <QObject>
 
 namespace nk {
 
-/// An event filter for the whole application: labels that would guess take their text as plain, tooltips too. Pages of
-/// the program's own (help) are no labels.
+/// An event filter for the whole application: labels that would guess take their text as plain,
+/// tooltips too. Pages of the program's own (help) are no labels.
 class PlainWords : public QObject {
     Q_OBJECT
   public:
