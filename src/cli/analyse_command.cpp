@@ -27,14 +27,9 @@ AnalyseCommand::AnalyseCommand(CLI::App& app, int& status, std::ostream& out, st
 }
 
 int AnalyseCommand::run() {
-    const auto battery = battery_.battery();
-    if (!battery) {
-        err_ << battery.error().text() << '\n';
-        return 2;
-    }
-    const auto options = reading_.options();
-    if (!options) {
-        err_ << options.error().text() << '\n';
+    const auto given = commandInput(battery_, reading_);
+    if (!given) {
+        err_ << given.error().text() << '\n';
         return 2;
     }
     std::error_code ec;
@@ -45,7 +40,7 @@ int AnalyseCommand::run() {
             std::cerr << "\rreading " << static_cast<int>(100 * done) << " %"
                       << (done >= 1 ? "\n" : "") << std::flush;
         };
-    const auto log = readLogFile(log_, *options, progress);
+    const auto log = readLogFile(log_, given->options, progress);
     if (!log) {
         err_ << log.error().text() << '\n';
         return 1;
@@ -59,8 +54,8 @@ int AnalyseCommand::run() {
         }
         hash = sha256(*bytes);
     }
-    const Analysis analysis = analyse(*log->recording, *battery);
-    out_ << (json_ ? analysisJson(*log, analysis, log_, hash)
+    const Analysis analysis = analyse(*log->recording, given->battery, {}, given->accuracy);
+    out_ << (json_ ? analysisJson(*log, analysis, given->accuracy, log_, hash)
                    : analysisText(*log->recording, analysis, log_));
     return failOnHazard_ && analysis.hasHazard() ? 3 : 0;
 }

@@ -134,14 +134,12 @@ int BookCommand::verify() {
 }
 
 int BookCommand::importLogs() {
-    const auto battery = battery_.battery();
-    const auto options = reading_.options();
-    if (!battery || !options)
-        return err_ << (battery ? options.error() : battery.error()).text() << '\n', 2;
+    const auto given = commandInput(battery_, reading_);
+    if (!given) return err_ << given.error().text() << '\n', 2;
     auto book = BenchBook::open(book_, true);
     if (!book) return err_ << book.error().text() << '\n', 1;
     std::int64_t batteryId = 0;
-    Battery card = *battery;
+    Battery card = given->battery;
     if (!name_.empty()) {
         const auto entry = (*book)->batteryNamed(name_, card);
         if (!entry) return err_ << entry.error().text() << '\n', 1;
@@ -156,7 +154,7 @@ int BookCommand::importLogs() {
             status = 1;
             continue;
         }
-        const auto imported = readLog(*bytes, log, *options);
+        const auto imported = readLog(*bytes, log, given->options);
         if (!imported) {
             err_ << imported.error().text() << '\n';
             status = 1;
@@ -170,7 +168,7 @@ int BookCommand::importLogs() {
         n.importedAt_s = now_s();
         n.originalBytes = *bytes;
         n.imported = &*imported;
-        n.summary = summarise(analyse(*imported->recording, card));
+        n.summary = summarise(analyse(*imported->recording, card, {}, given->accuracy));
         const auto id = (*book)->addRecording(n);
         if (!id) {
             err_ << id.error().text() << '\n';

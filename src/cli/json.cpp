@@ -83,7 +83,8 @@ Json stepJson(const Step& s, std::size_t index) {
 
 }  // namespace
 
-std::string analysisJson(const Imported& log, const Analysis& analysis, const std::string& file,
+std::string analysisJson(const Imported& log, const Analysis& analysis,
+                         const InstrumentAccuracy& accuracy, const std::string& file,
                          const std::string& sha256) {
     const Battery& b = analysis.battery;
     Json battery = {{"chemistry", textOrNull(b.chemistry)},
@@ -105,7 +106,6 @@ std::string analysisJson(const Imported& log, const Analysis& analysis, const st
                             {"from_s", number(r.evidence.from_s)},
                             {"to_s", number(r.evidence.to_s)},
                             {"caveats", r.caveats}});
-    const InstrumentAccuracy accuracy;
     const AnalysisInput input{*log.recording, analysis.steps, b, accuracy};
     Json cutoffs = Json::array();
     for (std::size_t k = 0; k < analysis.steps.list.size(); ++k) {

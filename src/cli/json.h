@@ -10,7 +10,8 @@
 namespace nk {
 
 /// "narrow-knee/analysis/1" as indented text with a final newline. `sha256` may be empty.
-std::string analysisJson(const Imported& log, const Analysis& analysis, const std::string& file,
+std::string analysisJson(const Imported& log, const Analysis& analysis,
+                         const InstrumentAccuracy& accuracy, const std::string& file,
                          const std::string& sha256);
 
 }  // namespace nk

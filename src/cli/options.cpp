@@ -3,6 +3,10 @@
 #include <cmath>
 #include <sstream>
 
+#include "book/battery_hint.h"
+#include "quantity/harmless.h"
+#include "quantity/units.h"
+
 namespace nk {
 
 void BatteryOptions::addTo(CLI::App& command) {
@@ -54,9 +58,30 @@ void ReadingOptions::addTo(CLI::App& command) {
         ->check(CLI::IsMember({"auto", "charge-positive", "discharge-positive"}))
         ->group(group);
     command
-        .add_option(
-            "--map", map,
-            "columns by title or number: time=COL,voltage=COL,current=COL,temperature=COL,mode=COL")
+        .add_option("--map", map,
+                    "columns by title or number: "
+                    "time=COL,voltage=COL,current=COL,temperature=COL,mode=COL,charge=COL,"
+                    "discharge=COL,power=COL,cell=3-6")
+        ->group(group);
+    command
+        .add_option("--unit", units,
+                    "the unit of a column, where it is not written or wrong: voltage=mV, time=min, "
+                    "current=mA")
+        ->group(group);
+    command
+        .add_option("--date-order", dateOrder,
+                    "dmy or mdy, for dates that do not begin with the year")
+        ->check(CLI::IsMember({"dmy", "mdy", "ymd"}))
+        ->group(group);
+    command.add_option("--decimal", decimal, "the decimal sign, . or ,")
+        ->check(CLI::IsMember({".", ","}))
+        ->group(group);
+    command.add_option("--load", load, "the load of a log that has no current: 20W, 5A or 8ohm")
+        ->group(group);
+    command
+        .add_option("--accuracy", accuracyText,
+                    "the instrument's, in % of the reading and steps of its last digit: "
+                    "V=0.5%+1,A=1%+2,C=1")
         ->group(group);
     command
         .add_option("--interval-s", interval_s,
@@ -68,7 +93,67 @@ void ReadingOptions::addTo(CLI::App& command) {
         ->group(group);
 }
 
-Expected<ReadOptions> ReadingOptions::options() const {
+namespace {
+
+/// "20W", "5A", "8ohm".
+Expected<KnownLoad> parseLoad(const std::string& text) {
+    const std::pair<KnownLoad::Kind, Quantity> kinds[] = {
+        {KnownLoad::Power, Quantity::Power},
+        {KnownLoad::Current, Quantity::Current},
+        {KnownLoad::Resistance, Quantity::Resistance}};
+    const bool bare =
+        !text.empty() && text.find_first_not_of("0123456789.+-eE ") == std::string::npos;
+    for (const auto& [kind, quantity] : kinds)
+        if (const auto value = parseQuantity(text, quantity);
+            value && !bare && *value > 0 && *value <= 4e7)
+            return KnownLoad{kind, *value};
+    return fail(ErrorKind::InvalidArgument, "'" + harmless(text, 40) + "' is no load.", "--load",
+                "a power, current or resistance: 20W, 5A, 8ohm.");
+}
+
+}  // namespace
+
+Expected<InstrumentAccuracy> ReadingOptions::accuracy() const {
+    InstrumentAccuracy out;
+    std::stringstream parts(accuracyText);
+    std::string part;
+    const auto refused = [&] {
+        return fail(ErrorKind::InvalidArgument, "'" + harmless(part, 40) + "' is no accuracy.",
+                    "--accuracy",
+                    "V=0.5%+1, A=1%+2 (percent of the reading, at most 20, and steps of the last "
+                    "digit, at most 100) or C=1 (kelvin).");
+    };
+    while (std::getline(parts, part, ',')) {
+        if (part.size() < 3 || part[1] != '=') return refused();
+        std::string rest = part.substr(2);
+        if (part[0] == 'C') {
+            const auto kelvin = parseQuantity(rest, Quantity::Temperature);
+            if (!kelvin || !(*kelvin >= 0 && *kelvin <= 20)) return refused();
+            out.temperature_C = *kelvin;
+            continue;
+        }
+        if (part[0] != 'V' && part[0] != 'A') return refused();
+        double& gain = part[0] == 'V' ? out.voltageGain : out.currentGain;
+        double& steps = part[0] == 'V' ? out.voltageOffsetSteps : out.currentOffsetSteps;
+        const std::size_t percent = rest.find('%');
+        if (percent != std::string::npos) {
+            const auto value = parseQuantity(rest.substr(0, percent), Quantity::Time);
+            if (!value || !(*value >= 0 && *value <= 20)) return refused();
+            gain = *value / 100;
+            rest = rest.substr(percent + 1);
+            if (!rest.empty() && rest[0] != '+') return refused();
+            rest = rest.empty() ? "" : rest.substr(1);
+        }
+        if (!rest.empty()) {
+            const auto value = parseQuantity(rest, Quantity::Time);
+            if (!value || !(*value >= 0 && *value <= 100)) return refused();
+            steps = *value;
+        }
+    }
+    return out;
+}
+
+Expected<ReadOptions> ReadingOptions::options(const Battery& battery) const {
     ReadOptions o;
     o.sign = sign == "charge-positive"      ? SignConvention::ChargePositive
              : sign == "discharge-positive" ? SignConvention::DischargePositive
@@ -76,8 +161,9 @@ Expected<ReadOptions> ReadingOptions::options() const {
     o.interval_s = interval_s;
     o.threads = threads;
     const char* accepted =
-        "time=COL,voltage=COL,current=COL,temperature=COL,mode=COL, each with a title or a number "
-        "from 1.";
+        "time=COL,voltage=COL,current=COL,temperature=COL,mode=COL,charge=COL,discharge=COL,power="
+        "COL,cell=COL, each with a "
+        "title or a number from 1 (cells: 3-6 or 3+5).";
     if (!std::isfinite(interval_s) || interval_s < 0)
         return fail(ErrorKind::InvalidArgument, "The interval must be a number of seconds above 0.",
                     "--interval-s");
@@ -93,8 +179,9 @@ Expected<ReadOptions> ReadingOptions::options() const {
         bool known = false;
         for (const Role r :
              {Role::Time, Role::Date, Role::Voltage, Role::Current, Role::Temperature, Role::Mode,
-              Role::Power, Role::CounterAh, Role::CounterWh})
-            if (role == toString(r)) {
+              Role::Power, Role::CounterAh, Role::CounterWh, Role::ChargeCurrent,
+              Role::DischargeCurrent, Role::Cell})
+            if (role == toString(r) || (r == Role::Cell && role == "cells")) {
                 o.map[r] = column;
                 known = true;
             }
@@ -102,7 +189,50 @@ Expected<ReadOptions> ReadingOptions::options() const {
             return fail(ErrorKind::InvalidArgument, "'" + role + "' is no column role.", "--map",
                         accepted);
     }
+    for (const std::string& unit : units) {
+        const auto at = unit.find('=');
+        bool known = false;
+        for (const Role r : {Role::Time, Role::Voltage, Role::Current, Role::Temperature,
+                             Role::Power, Role::CounterAh, Role::CounterWh, Role::ChargeCurrent,
+                             Role::DischargeCurrent, Role::Cell})
+            if (at != std::string::npos && (unit.substr(0, at) == toString(r) ||
+                                            (r == Role::Cell && unit.substr(0, at) == "cells"))) {
+                const std::string text = unit.substr(at + 1);
+                if (!parseUnit(text) && text != "h:mm" && text != "mm:ss") break;
+                o.roleUnits[r] = text;
+                known = true;
+            }
+        if (!known)
+            return fail(ErrorKind::InvalidArgument, "'" + harmless(unit, 40) + "' gives no unit.",
+                        "--unit",
+                        "a part and its unit: voltage=mV, current=mA, time=min, temperature=°F.");
+    }
+    o.dateOrder = dateOrder == "dmy"   ? std::optional(DateOrder::DayMonthYear)
+                  : dateOrder == "mdy" ? std::optional(DateOrder::MonthDayYear)
+                  : dateOrder == "ymd" ? std::optional(DateOrder::YearMonthDay)
+                                       : std::nullopt;
+    if (!decimal.empty()) o.decimal = decimal.front();
+    if (!load.empty()) {
+        const auto known = parseLoad(load);
+        if (!known) return tl::unexpected<Error>(known.error());
+        o.load = *known;
+    }
+    o.battery = hintOf(battery);
     return o;
+}
+
+Expected<CommandInput> commandInput(const BatteryOptions& battery, const ReadingOptions& reading) {
+    CommandInput out;
+    auto known = battery.battery();
+    if (!known) return tl::unexpected<Error>(known.error());
+    out.battery = std::move(*known);
+    auto options = reading.options(out.battery);
+    if (!options) return tl::unexpected<Error>(options.error());
+    out.options = std::move(*options);
+    auto accuracy = reading.accuracy();
+    if (!accuracy) return tl::unexpected<Error>(accuracy.error());
+    out.accuracy = *accuracy;
+    return out;
 }
 
 }  // namespace nk

@@ -6,6 +6,7 @@
 
 #include "chemistry/chemistry.h"
 #include "formats/text_table.h"
+#include "quantity/uncertainty.h"
 
 namespace nk {
 
@@ -25,11 +26,24 @@ struct BatteryOptions {
 struct ReadingOptions {
     std::string sign = "auto";
     std::string map;
+    std::string dateOrder, decimal, load, accuracyText;
+    std::vector<std::string> units;
     double interval_s = 0;
     unsigned threads = 0;
 
     void addTo(CLI::App& command);
-    Expected<ReadOptions> options() const;
+    /// `battery`: what is known of it helps to tell readings of a log apart.
+    Expected<ReadOptions> options(const Battery& battery) const;
+    /// The accuracy of the instrument, default or as given.
+    Expected<InstrumentAccuracy> accuracy() const;
 };
+
+/// What a command is told of battery, log and instrument. Errors are of wrong usage.
+struct CommandInput {
+    Battery battery;
+    ReadOptions options;
+    InstrumentAccuracy accuracy;
+};
+Expected<CommandInput> commandInput(const BatteryOptions& battery, const ReadingOptions& reading);
 
 }  // namespace nk

@@ -30,15 +30,15 @@ struct LoadedLog {
     AnalysisInput input() const { return {*recording, steps, battery, accuracy}; }
 };
 
-Expected<LoadedLog> load(const std::string& path, const Battery& known,
-                         const ReadOptions& options) {
-    auto log = readLogFile(path, options);
+Expected<LoadedLog> load(const std::string& path, const CommandInput& given) {
+    auto log = readLogFile(path, given.options);
     if (!log) return tl::unexpected<Error>(log.error());
     LoadedLog out;
+    out.accuracy = given.accuracy;
     out.recording = log->recording;
     const Recording& r = *out.recording;
-    out.battery =
-        completeBattery(known, r.voltage_V(), r.current_A(), static_cast<int>(r.cells_V().size()));
+    out.battery = completeBattery(given.battery, r.voltage_V(), r.current_A(),
+                                  static_cast<int>(r.cells_V().size()));
     out.steps = findSteps(r, out.battery);
     return out;
 }
@@ -74,19 +74,16 @@ RateCommand::RateCommand(CLI::App& app, int& status, std::ostream& out, std::ost
 }
 
 int RateCommand::run() {
-    auto battery = battery_.battery();
-    const auto options = reading_.options();
-    if (!battery || !options)
-        return err_ << (battery ? options.error() : battery.error()).text() << '\n', 2;
-    battery->label_C = label_C_;
+    auto given = commandInput(battery_, reading_);
+    if (!given) return err_ << given.error().text() << '\n', 2;
+    given->battery.label_C = label_C_;
     if (!(top_C_ > start_C_))
         return err_ << "--top-temperature must be above --start-temperature.\n", 2;
     std::vector<DischargeCurve> curves;
     std::vector<HeatTrace> traces;
-    Battery full = *battery;
-    InstrumentAccuracy accuracy;
+    Battery full = given->battery;
     for (const std::string& path : logs_) {
-        const auto log = load(path, *battery, *options);
+        const auto log = load(path, *given);
         if (!log) return err_ << log.error().text() << '\n', 1;
         full = log->battery;
         const AnalysisInput in = log->input();
@@ -104,7 +101,7 @@ int RateCommand::run() {
     rating.start_C = start_C_;
     rating.emptyIn_s = 60 * emptyIn_min_;
     rating.resistance_ohm = resistance_ohm_;
-    const auto result = rateBattery(curves, traces, full, accuracy, rating);
+    const auto result = rateBattery(curves, traces, full, given->accuracy, rating);
     if (!result) {
         err_ << result.error().text() << '\n';
         return result.error().where == "battery" ? 2 : 1;
@@ -161,13 +158,11 @@ CompareCommand::CompareCommand(CLI::App& app, int& status, std::ostream& out, st
 }
 
 int CompareCommand::run() {
-    const auto battery = battery_.battery();
-    const auto options = reading_.options();
-    if (!battery || !options)
-        return err_ << (battery ? options.error() : battery.error()).text() << '\n', 2;
-    const auto first = load(logs_[0], *battery, *options);
+    const auto given = commandInput(battery_, reading_);
+    if (!given) return err_ << given.error().text() << '\n', 2;
+    const auto first = load(logs_[0], *given);
     if (!first) return err_ << first.error().text() << '\n', 1;
-    const auto second = load(logs_[1], *battery, *options);
+    const auto second = load(logs_[1], *given);
     if (!second) return err_ << second.error().text() << '\n', 1;
     const Comparison c = compareRecordings(first->input(), second->input());
     if (json_) {

@@ -32,24 +32,21 @@ ReplayCommand::ReplayCommand(CLI::App& app, int& status, std::ostream& out, std:
 }
 
 int ReplayCommand::run() {
-    const auto battery = battery_.battery();
-    const auto options = reading_.options();
-    if (!battery || !options)
-        return err_ << (battery ? options.error() : battery.error()).text() << '\n', 2;
+    const auto given = commandInput(battery_, reading_);
+    if (!given) return err_ << given.error().text() << '\n', 2;
     std::vector<StopRule> rules;
     for (const std::string& text : rules_) {
         auto rule = parseRule(text);
         if (!rule) return err_ << rule.error().text() << '\n', 2;
         rules.push_back(std::move(*rule));
     }
-    const auto log = readLogFile(log_, *options);
+    const auto log = readLogFile(log_, given->options);
     if (!log) return err_ << log.error().text() << '\n', 1;
     const Recording& r = *log->recording;
-    const Battery full = completeBattery(*battery, r.voltage_V(), r.current_A(),
+    const Battery full = completeBattery(given->battery, r.voltage_V(), r.current_A(),
                                          static_cast<int>(r.cells_V().size()));
     const Steps steps = findSteps(r, full);
-    const InstrumentAccuracy accuracy;
-    const auto results = replayAll({r, steps, full, accuracy}, rules);
+    const auto results = replayAll({r, steps, full, given->accuracy}, rules);
     if (json_) {
         using Json = nlohmann::ordered_json;
         const auto number = [](double x) { return std::isfinite(x) ? Json(x) : Json(nullptr); };

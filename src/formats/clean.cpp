@@ -278,19 +278,39 @@ int findSign(const RecordingData& data) {
     double top = 0;
     for (const double x : c) top = std::max(top, std::abs(x));
     const double jump = std::max(8 * qc.sigma(), 0.1 * top);
-    // First witness: the voltage steps with the current (ohmic) at every jump.
+    // First witness: at a steady current the voltage rises while charging and falls while
+    // discharging.
+    double rise = 0;
+    double fall = 0;
+    for (std::size_t first = 0; first < n;) {
+        std::size_t last = first;
+        while (last + 1 < n && std::abs(c[last + 1] - c[first]) < 0.1 * std::abs(c[first])) ++last;
+        if (last >= first + 4 && std::abs(c[first]) > 0.1 * top) {
+            // The first samples still answer the jump.
+            const double drift = (v[last] - v[first + 1]) * (c[first] > 0 ? 1 : -1);
+            if (std::abs(drift) > 6 * qv.sigma() && std::abs(drift) > 0.01 * std::abs(v[first]))
+                (drift > 0 ? rise : fall) += std::abs(drift);
+        }
+        first = last + 1;
+    }
+    if (rise > 4 * fall && rise > 0) return 1;
+    if (fall > 4 * rise && fall > 0) return -1;
+    // Second: the voltage steps with the current (ohmic) at every jump.
     double agree = 0;
     double against = 0;
     for (std::size_t i = 1; i < n; ++i) {
         const double di = c[i] - c[i - 1];
         if (std::abs(di) < jump) continue;
-        const double dv = v[i] - v[i - 1];
+        // Less what the voltage was doing anyway: near empty it falls faster than a slow logger
+        // looks.
+        const bool calm = i > 1 && std::abs(c[i - 1] - c[i - 2]) < 0.2 * std::abs(di);
+        const double dv = v[i] - v[i - 1] - (calm ? v[i - 1] - v[i - 2] : 0);
         if (std::abs(dv) < 2 * qv.sigma()) continue;
         (di * dv > 0 ? agree : against) += std::abs(dv);
     }
     if (agree > 3 * against && agree > 0) return 1;
     if (against > 3 * agree && against > 0) return -1;
-    // Second: the voltage drifts up while charging, down while discharging.
+    // Third: the voltage drifts up while charging, down while discharging.
     double up = 0;
     double down = 0;
     std::size_t i = 0;
@@ -336,7 +356,8 @@ bool signByVoltage(RecordingData& data) {
         while (j < n && std::abs(c[j]) >= limit) ++j;
         double score = 0;
         if (i > 0) score += v[i] - v[i - 1];
-        if (j < n) score += v[j - 1] - v[j];
+        // Less what the voltage was doing anyway.
+        if (j < n) score += v[j - 1] - v[j] + (j > i + 1 ? v[j - 1] - v[j - 2] : 0);
         if (std::abs(score) < 4 * qv.sigma()) score = v[j - 1] - v[i];
         if (std::abs(score) >= 2 * qv.sigma()) (score > 0 ? up : down) = true;
         stretches.push_back({i, j, score < 0});

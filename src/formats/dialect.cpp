@@ -5,16 +5,20 @@
 #include <algorithm>
 #include <cmath>
 
+#include "bytes.h"
+#include "hypothesis.h"
 #include "number.h"
 #include "quantity/harmless.h"
 #include "quantity/phrase.h"
-#include "table_shape.h"
+#include "text_source.h"
 
 namespace nk {
 
 namespace {
 
-constexpr std::size_t kSampleLines = 400;
+/// How much better the best way has to fit than another that means something else: a
+/// log-likelihood.
+constexpr double kClearly = 0.75;
 
 std::string joinTitles(const std::vector<Column>& columns) {
     constexpr std::size_t kNamed = 10;
@@ -25,65 +29,316 @@ std::string joinTitles(const std::vector<Column>& columns) {
     return out;
 }
 
-/// Columns without a header, told apart by their values.
-void guessRolesByContent(std::vector<Column>& columns,
-                         const std::vector<std::vector<double>>& values,
-                         const std::vector<bool>& timeText) {
-    const auto isFree = [&](std::size_t i) { return columns[i].role == Role::Ignore; };
-    const auto assign = [&](std::size_t i, Role role) { columns[i].role = role; };
-    bool haveTime = false;
-    for (std::size_t i = 0; i < columns.size() && !haveTime; ++i) {
-        bool rising = timeText[i] || values[i].size() > 2;
-        if (!timeText[i])
-            for (std::size_t k = 1; k < values[i].size(); ++k)
-                rising &= values[i][k] > values[i][k - 1];
-        if (rising) {
-            assign(i, Role::Time);
-            haveTime = true;
-        }
-    }
-    std::vector<std::size_t> rest;
-    for (std::size_t i = 0; i < columns.size(); ++i)
-        if (isFree(i) && values[i].size() > 2 && !timeText[i]) rest.push_back(i);
-    if (rest.size() < 2) return;
-    const auto looksLikeVoltage = [&](std::size_t i) {
-        const auto [low, high] = std::minmax_element(values[i].begin(), values[i].end());
-        return *low > 0.3 && *high < 1000 && *high < 4 * *low;
+/// The columns that "3", "3-8", "3+5" or a title name; empty when there are none.
+std::vector<std::size_t> columnsNamed(const std::vector<Column>& columns,
+                                      const std::string& wanted) {
+    std::vector<std::size_t> out;
+    for (std::size_t k = 0; k < columns.size(); ++k)
+        if (lowered(columns[k].title) == lowered(trimmed(wanted))) return {k};
+    const auto number = [&](std::string_view text) -> std::size_t {
+        const auto n = parseNumber(trimCell(text), '.');
+        return n && *n >= 1 && *n <= static_cast<double>(columns.size()) && *n == std::floor(*n)
+                   ? static_cast<std::size_t>(*n)
+                   : 0;
     };
-    std::size_t v = rest[0];
-    std::size_t c = rest[1];
-    if (!looksLikeVoltage(v) && looksLikeVoltage(c)) std::swap(v, c);
-    assign(v, Role::Voltage);
-    assign(c, Role::Current);
-    if (rest.size() > 2) {
-        const auto [low, high] =
-            std::minmax_element(values[rest[2]].begin(), values[rest[2]].end());
-        if (*low > -40 && *high < 120) assign(rest[2], Role::Temperature);
+    std::string_view rest = wanted;
+    while (true) {
+        const std::size_t plus = rest.find('+');
+        const std::string_view part = rest.substr(0, plus);
+        const std::size_t dash = part.find('-');
+        const std::size_t from = number(part.substr(0, dash));
+        const std::size_t to =
+            dash == std::string_view::npos ? from : number(part.substr(dash + 1));
+        if (from == 0 || to < from) return {};
+        for (std::size_t k = from; k <= to; ++k) out.push_back(k - 1);
+        if (plus == std::string_view::npos) return out;
+        rest = rest.substr(plus + 1);
     }
 }
 
 Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options,
                         const std::string& name) {
     for (const auto& [role, wanted] : options.map) {
-        std::size_t found = columns.size();
-        for (std::size_t i = 0; i < columns.size(); ++i)
-            if (lowered(columns[i].title) == lowered(trimmed(wanted))) found = i;
-        if (found == columns.size()) {
-            const auto number = parseNumber(trimCell(wanted), '.');
-            if (number && *number >= 1 && *number <= static_cast<double>(columns.size()))
-                found = static_cast<std::size_t>(*number) - 1;
-        }
-        if (found == columns.size())
+        const auto found = columnsNamed(columns, wanted);
+        if (found.empty() || (found.size() > 1 && role != Role::Cell))
             return fail(
                 ErrorKind::InvalidArgument,
                 phrase("The log has no column '{}' for {}.", harmless(wanted, 40), toString(role)),
                 name, joinTitles(columns) + phrase(", or a column number from 1."));
         for (Column& c : columns)
             if (c.role == role) c.role = Role::Ignore;
-        columns[found].role = role;
-        columns[found].score = 10;
+        for (const std::size_t k : found) {
+            columns[k].role = role;
+            columns[k].score = 10;
+        }
+    }
+    // A current that was named takes the place of what else might be one.
+    const auto mapped = [&](Role role) { return options.map.contains(role); };
+    for (Column& c : columns) {
+        if (mapped(Role::Current) &&
+            (c.role == Role::ChargeCurrent || c.role == Role::DischargeCurrent))
+            c.role = Role::Ignore;
+        if (!mapped(Role::Current) &&
+            (mapped(Role::ChargeCurrent) || mapped(Role::DischargeCurrent) ||
+             mapped(Role::Power)) &&
+            c.role == Role::Current)
+            c.role = Role::Ignore;
+        if (mapped(Role::Power) && !mapped(Role::ChargeCurrent) &&
+            (c.role == Role::ChargeCurrent || c.role == Role::DischargeCurrent))
+            c.role = Role::Ignore;
+        if (mapped(Role::Cell) && !mapped(Role::Voltage) && c.role == Role::Voltage && c.score < 10)
+            c.role = Role::Voltage;
     }
     return {};
+}
+
+Expected<void> applyUnits(std::vector<Column>& columns, const ReadOptions& options,
+                          const std::string& name) {
+    const auto set = [&](Column& c, const std::string& text) -> Expected<void> {
+        c.unit = parseUnit(text);
+        if (c.unit) return {};
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("'{}' is no unit for '{}'.", harmless(text, 40), c.title), name,
+                    phrase("a unit such as V, mV, A, mA, °C, °F, s, ms, Ah or Wh."));
+    };
+    for (Column& c : columns) {
+        if (const auto it = options.units.find(c.title); it != options.units.end())
+            if (auto ok = set(c, it->second); !ok) return ok;
+        if (const auto it = options.roleUnits.find(c.role); it != options.roleUnits.end())
+            if (auto ok = set(c, it->second); !ok) return ok;
+    }
+    return {};
+}
+
+/// Columns by their names alone.
+std::vector<Column> namedColumns(const SampledTable& table) {
+    std::vector<Column> columns;
+    for (std::size_t k = 0; k < table.columns; ++k) {
+        Column column = k < table.titles.size() ? readHeaderCell(table.titles[k]) : Column{};
+        if (k < table.units.size()) {
+            std::string unit = table.units[k];
+            if (unit.size() > 2 && (unit.front() == '[' || unit.front() == '('))
+                unit = unit.substr(1, unit.size() - 2);
+            if (!unit.empty() && parseUnit(unit)) {
+                Column whole = readHeaderCell(column.title + " [" + unit + "]");
+                whole.title = column.title;
+                whole.number = column.number;
+                column = whole;
+            }
+        }
+        if (column.title.empty()) column.title = fmt::format("column {}", k + 1);
+        columns.push_back(std::move(column));
+    }
+    return columns;
+}
+
+struct Judged {
+    Hypothesis hypothesis;
+    double score = 0;
+    Meaning meaning;
+};
+
+/// How two ways differ, in words and as the options that choose the one or the other.
+struct Difference {
+    std::string words, option;
+    ReadOptions options;
+};
+
+std::string unitWord(const Column& c) {
+    if (!c.unit) return {};
+    for (const char* unit :
+         {"V", "mV", "A", "mA", "W", "mW", "°C", "°F", "K", "Ah", "mAh", "Wh", "mWh"})
+        if (const auto u = parseUnit(unit); u->quantity == c.unit->quantity &&
+                                            u->factor == c.unit->factor &&
+                                            u->offset == c.unit->offset)
+            return unit;
+    return {};
+}
+
+Difference differenceOf(const Hypothesis& a, const Hypothesis& b, const ReadOptions& options) {
+    Difference out;
+    out.options = options;
+    const auto add = [&](const std::string& words, const std::string& option) {
+        out.words += (out.words.empty() ? "" : ", ") + words;
+        out.option += (out.option.empty() ? "" : " ") + option;
+    };
+    if (a.decimal != b.decimal) {
+        add(phrase("'{}' as decimal sign", std::string(1, a.decimal)),
+            fmt::format("--decimal '{}'", a.decimal));
+        out.options.decimal = a.decimal;
+    }
+    std::string map;
+    for (std::size_t k = 0; k < a.columns.size(); ++k) {
+        const Column& c = a.columns[k];
+        const Column& other = b.columns[k];
+        if (c.role != other.role && c.role != Role::Ignore) {
+            add(phrase("'{}' as {}", harmless(c.title, 40), toString(c.role)), "");
+            map += fmt::format("{}{}={}", map.empty() ? "" : ",", toString(c.role), k + 1);
+            out.options.map[c.role] = std::to_string(k + 1);
+        } else if (c.role == other.role && c.role != Role::Ignore && c.unit && other.unit &&
+                   (c.unit->factor != other.unit->factor || c.unit->offset != other.unit->offset)) {
+            const std::string unit = unitWord(c);
+            if (!out.options.roleUnits.contains(c.role))
+                add(phrase("{} in {}", toString(c.role), unit),
+                    fmt::format("--unit {}={}", toString(c.role), unit));
+            out.options.roleUnits[c.role] = unit;
+        }
+    }
+    if (!map.empty()) out.option += (out.option.empty() ? "--map " : " --map ") + map;
+    if (a.time.shape == TimeShape::Number && a.timeFactor != b.timeFactor) {
+        const char* unit = a.timeFactor == 1      ? "s"
+                           : a.timeFactor == 1e-3 ? "ms"
+                           : a.timeFactor == 60   ? "min"
+                           : a.timeFactor == 3600 ? "h"
+                                                  : "d";
+        add(phrase("time in {}", unit), fmt::format("--unit time={}", unit));
+        out.options.roleUnits[Role::Time] = unit;
+    }
+    if (a.time.order != b.time.order) {
+        const bool dayFirst = a.time.order == DateOrder::DayMonthYear;
+        add(dayFirst ? phrase("the day before the month") : phrase("the month before the day"),
+            dayFirst ? "--date-order dmy" : "--date-order mdy");
+        out.options.dateOrder = a.time.order;
+    }
+    if (a.time.twoPartIsHours != b.time.twoPartIsHours) {
+        const char* unit = a.time.twoPartIsHours ? "h:mm" : "mm:ss";
+        add(phrase("the clock as {}", unit), fmt::format("--unit time={}", unit));
+        out.options.roleUnits[Role::Time] = unit;
+    }
+    return out;
+}
+
+struct Decision {
+    Dialect dialect;
+    std::vector<Difference> tie;  ///< the two ways, when neither is clearly better
+};
+
+Dialect dialectOf(const SampledTable& table, const Hypothesis& h) {
+    Dialect d;
+    d.delimiter = table.shape.delimiter;
+    d.decimal = h.decimal;
+    d.headerLine = table.headerLine;
+    d.firstDataLine = table.firstDataLine;
+    d.columns = h.columns;
+    d.time = h.time;
+    d.timeFactor = h.timeFactor;
+    d.guesses = h.said;
+    return d;
+}
+
+Expected<Decision> decide(std::string_view text, const std::string& name,
+                          const ReadOptions& options) {
+    const char* accepted =
+        "a table with at least a voltage and a current column, separated by comma, semicolon, tab "
+        "or spaces.";
+    const auto table = sampleTable(text, options);
+    if (!table) {
+        const std::string_view head = text.substr(0, 65536);
+        const bool anyDigit =
+            std::ranges::any_of(head, [](char c) { return c >= '0' && c <= '9'; });
+        return fail(ErrorKind::NotATable,
+                    anyDigit ? phrase("No table with two or more columns of numbers was found.")
+                             : phrase("There are no numbers in the first lines of the file."),
+                    name, accepted);
+    }
+    std::vector<Column> named = namedColumns(*table);
+    settleRoles(named);
+    for (const std::string& number : options.ignored)
+        if (const auto k = parseNumber(number, '.');
+            k && *k >= 1 && *k <= static_cast<double>(named.size()))
+            named[static_cast<std::size_t>(*k) - 1].role = Role::Ignore;
+    if (auto mapped = applyMap(named, options, name); !mapped)
+        return tl::unexpected<Error>(mapped.error());
+    const std::string clockForm =
+        options.roleUnits.contains(Role::Time) ? options.roleUnits.at(Role::Time) : "";
+    const bool clockNamed = clockForm == "h:mm" || clockForm == "mm:ss";
+    ReadOptions given = options;
+    if (clockNamed) given.roleUnits.erase(Role::Time);
+    if (auto units = applyUnits(named, given, name); !units)
+        return tl::unexpected<Error>(units.error());
+    const auto facts = factsOf(*table);
+    std::string missing;
+    std::vector<Hypothesis> list = candidates(*table, facts, named, options, missing);
+    if (clockNamed)
+        std::erase_if(list, [&](const Hypothesis& h) {
+            return h.time.shape == TimeShape::Clock &&
+                   h.time.twoPartIsHours != (clockForm == "h:mm") && list.size() > 1;
+        });
+    // Units of a part that was found only now.
+    for (Hypothesis& h : list)
+        if (auto units = applyUnits(h.columns, given, name); !units)
+            return tl::unexpected<Error>(units.error());
+    if (!missing.empty() && !options.lenient) {
+        const std::string where =
+            table->headerLine > 0 ? fmt::format("{}:{}", name, table->headerLine) : name;
+        if (missing == "time") {
+            for (std::size_t k = 0; k < named.size(); ++k)
+                if (named[k].role == Role::Ignore && named[k].score > 4 && !table->rows.empty() &&
+                    readHeaderCell(named[k].title).role == Role::Time)
+                    return fail(ErrorKind::ColumnsUnknown,
+                                phrase("The time column '{}' cannot be read: '{}'.", named[k].title,
+                                       harmless(table->rows.front()[k], 40)),
+                                where,
+                                phrase("seconds, milliseconds, h:mm:ss, ISO 8601, or date and "
+                                       "time; or give an "
+                                       "interval."));
+            return fail(
+                ErrorKind::ColumnsUnknown,
+                phrase("The log has no time column. The columns are {}.", joinTitles(named)), where,
+                phrase("a column named time, --map time=COLUMN, or the interval between rows "
+                       "(--interval-s, in "
+                       "the preview)."));
+        }
+        return fail(
+            ErrorKind::ColumnsUnknown,
+            phrase("No {} column was recognised. The columns are {}.", missing, joinTitles(named)),
+            where,
+            missing == "current" ? phrase("a header that names voltage and current, --map "
+                                          "voltage=COLUMN,current=COLUMN, or a "
+                                          "known load (--load 20W, 5A or 8ohm).")
+                                 : phrase("a header that names voltage and current, or --map "
+                                          "voltage=COLUMN,current=COLUMN."));
+    }
+    if (list.empty()) {
+        Hypothesis h;
+        h.columns = named;
+        list.push_back(std::move(h));
+    }
+    Decision out;
+    if (list.size() == 1) {
+        out.dialect = dialectOf(*table, list.front());
+        return out;
+    }
+    std::vector<Judged> judgedList;
+    for (Hypothesis& h : list) {
+        const Probe probe = probeOf(*table, facts, h, options);
+        Judged j;
+        j.score = judged(h, probe, options.battery);
+        j.meaning = meaningOf(probe);
+        j.hypothesis = std::move(h);
+        judgedList.push_back(std::move(j));
+    }
+    const auto best = std::ranges::max_element(judgedList, {}, &Judged::score);
+    const Judged* rival = nullptr;
+    for (const Judged& j : judgedList)
+        if (!sameMeaning(j.meaning, best->meaning) && (rival == nullptr || j.score > rival->score))
+            rival = &j;
+    if (rival != nullptr && best->score - rival->score < kClearly)
+        out.tie = {differenceOf(best->hypothesis, rival->hypothesis, options),
+                   differenceOf(rival->hypothesis, best->hypothesis, options)};
+    out.dialect = dialectOf(*table, best->hypothesis);
+    // An order of day and month that makes no difference here is said.
+    const auto& times = best->hypothesis.time;
+    const bool otherOrder = std::ranges::any_of(judgedList, [&](const Judged& j) {
+        return j.hypothesis.time.order != times.order && sameMeaning(j.meaning, best->meaning);
+    });
+    if (otherOrder && times.order != DateOrder::YearMonthDay)
+        out.dialect.guesses.push_back(times.order == DateOrder::DayMonthYear
+                                          ? phrase("the dates fit with the day or the month first: "
+                                                   "the day is taken to come first")
+                                          : phrase("the dates fit with the day or the month first: "
+                                                   "the month is taken to come first"));
+    return out;
 }
 
 }  // namespace
@@ -94,309 +349,52 @@ const Column* Dialect::column(Role role) const {
     return nullptr;
 }
 
-namespace {
+Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
+                               const ReadOptions& options) {
+    auto decision = decide(text, name, options);
+    if (!decision) return tl::unexpected<Error>(decision.error());
+    if (!decision->tie.empty() && !options.lenient)
+        return fail(ErrorKind::ColumnsUnknown,
+                    phrase("This log can be read in two ways that fit equally well: {}; or {}.",
+                           decision->tie[0].words, decision->tie[1].words),
+                    name,
+                    fmt::format("{} {} {}", decision->tie[0].option, phrase("or"),
+                                decision->tie[1].option));
+    return std::move(decision->dialect);
+}
 
-/// Median absolute non-zero value and whether all are whole numbers, for units left unwritten.
-struct Scale {
-    double median = 0;
-    double top = 0;
-    bool whole = true;
-};
-
-Scale scaleOf(const std::vector<double>& values) {
-    Scale out;
-    std::vector<double> sizes;
-    for (const double v : values) {
-        out.whole &= v == std::floor(v);
-        if (std::abs(v) > 1e-9) sizes.push_back(std::abs(v));
-    }
-    if (sizes.empty()) return out;
-    std::sort(sizes.begin(), sizes.end());
-    out.median = sizes[sizes.size() / 2];
-    out.top = sizes.back();
+std::vector<ReadingChoice> readingChoices(std::string_view text, const ReadOptions& options) {
+    const auto decision = decide(text, "", options);
+    std::vector<ReadingChoice> out;
+    if (decision)
+        for (const Difference& d : decision->tie) out.push_back({d.words, d.options});
     return out;
 }
 
-void settleUnits(Dialect& dialect, const std::vector<std::vector<double>>& values) {
-    for (std::size_t i = 0; i < dialect.columns.size(); ++i) {
-        Column& c = dialect.columns[i];
-        if (c.unit || values[i].empty()) continue;
-        const Scale scale = scaleOf(values[i]);
-        const auto take = [&](const char* unit, const char* what) {
-            c.unit = parseUnit(unit);
-            dialect.guesses.push_back(
-                fmt::format("'{}' has no unit: {} taken as {} from its size", c.title, what, unit));
-        };
-        if ((c.role == Role::Voltage || c.role == Role::Cell) && scale.median > 900)
-            take("mV", "voltage");
-        if (c.role == Role::Current && scale.top >= 50 && scale.whole && scale.median > 20)
-            take("mA", "current");
-        if (c.role == Role::CounterAh && scale.whole && scale.top > 50) take("mAh", "counter");
+std::string sampleOf(const TextSource& source, std::string_view head) {
+    constexpr std::size_t kWhole = std::size_t{512} << 10;
+    constexpr std::size_t kBeginning = std::size_t{192} << 10;
+    constexpr std::size_t kPieces = 16;
+    constexpr std::size_t kPiece = std::size_t{16} << 10;
+    if (source.size() <= kWhole) return std::string(head);
+    std::string out(head.substr(0, kBeginning));
+    // A header may be longer than the beginning.
+    if (out.rfind('\n') != std::string::npos)
+        out.resize(out.rfind('\n') + 1);
+    else
+        return std::string(head);
+    std::string buffer;
+    for (std::size_t k = 0; k < kPieces; ++k) {
+        const std::size_t from =
+            kBeginning + k * (source.size() - kBeginning - kPiece) / (kPieces - 1);
+        std::string_view piece = source.bytes(from, std::min(source.size(), from + kPiece), buffer);
+        const std::size_t begin = piece.find('\n');
+        const std::size_t end = piece.rfind('\n');
+        if (begin == std::string_view::npos || end <= begin) continue;
+        piece = piece.substr(begin + 1, end - begin);
+        if (plainUtf8(piece)) out += piece;
     }
-}
-
-/// Number time columns: seconds unless unit, epoch size or name say otherwise.
-void settleTimeUnit(Dialect& dialect, const Column& time, const std::vector<double>& values) {
-    if (time.unit && time.unit->quantity == Quantity::Time) dialect.timeFactor = time.unit->factor;
-    if (values.empty()) return;
-    const double first = std::abs(values.front());
-    if (first > 1e17)
-        dialect.timeFactor = 1e-9;
-    else if (first > 1e14)
-        dialect.timeFactor = 1e-6;
-    else if (first > 1e11 && (!time.unit || dialect.timeFactor == 1))
-        dialect.timeFactor = 1e-3;
-    else if (!time.unit && first < 1e9)
-        dialect.guesses.push_back(
-            fmt::format("'{}' has no unit: time taken as seconds", time.title));
-}
-
-}  // namespace
-
-Expected<Dialect> guessDialect(std::string_view text, const std::string& name,
-                               const ReadOptions& options) {
-    const char* accepted =
-        "a table with at least a voltage and a current column, separated by comma, semicolon, tab "
-        "or spaces.";
-    const auto lines = firstLines(text, kSampleLines);
-    const TableShape shape = findShape(lines, options);
-    if (shape.columns < 2) {
-        const bool anyDigit = std::any_of(
-            text.begin(),
-            text.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(text.size(), 65536)),
-            [](char c) { return c >= '0' && c <= '9'; });
-        return fail(ErrorKind::NotATable,
-                    anyDigit ? phrase("No table with two or more columns of numbers was found in "
-                                      "the first 400 lines.")
-                             : phrase("There are no numbers in the first lines of the file."),
-                    name, accepted);
-    }
-    Dialect dialect;
-    dialect.delimiter = shape.delimiter;
-    dialect.decimal = shape.decimal;
-
-    // The first line that reads as data and is followed by another one.
-    std::vector<std::string_view> cells;
-    std::size_t firstData = lines.size();
-    for (std::size_t i = 0; i < lines.size(); ++i) {
-        splitCells(lines[i], shape.delimiter, cells);
-        if (!isDataLine(cells, shape)) continue;
-        if (i + 1 < lines.size()) {
-            std::vector<std::string_view> next;
-            splitCells(lines[i + 1], shape.delimiter, next);
-            if (!isDataLine(next, shape) && i + 2 < lines.size() && i < 5) {
-                splitCells(lines[i + 2], shape.delimiter, next);
-                if (!isDataLine(next, shape)) continue;
-            }
-        }
-        firstData = i;
-        break;
-    }
-    if (firstData == lines.size())
-        return fail(ErrorKind::NotATable, phrase("No rows of numbers were found."), name, accepted);
-    dialect.firstDataLine = firstData + 1;
-
-    // Header: the nearest line above that has the table's width and is mostly words; a line of
-    // units between it and the data belongs to it.
-    std::vector<std::string> titles;
-    std::vector<std::string_view> unitCells;
-    for (std::size_t back = firstData; back-- > 0 && firstData - back <= 3;) {
-        if (trimCell(lines[back]).empty()) continue;
-        std::string_view line = lines[back];
-        // "# time,voltage": a comment sign before the header is no part of it.
-        while (!line.empty() &&
-               (line.front() == '#' || line.front() == '%' || line.front() == ' ')) {
-            if (line.front() == '#' && line.size() > 1 && line[1] == shape.delimiter &&
-                shape.delimiter != ' ')
-                break;
-            line.remove_prefix(1);
-        }
-        splitCells(line, shape.delimiter, cells);
-        if (cells.size() + 1 < shape.columns || cells.size() < 2) break;
-        // What stands beyond the table's width names nothing.
-        cells.resize(std::min(cells.size(), shape.columns + 64));
-        std::size_t unitLike = 0;
-        std::size_t filled = 0;
-        for (const auto cell : cells) {
-            std::string c = trimmed(cell);
-            if (c.empty()) continue;
-            ++filled;
-            if (c.size() > 2 && (c.front() == '[' || c.front() == '('))
-                c = c.substr(1, c.size() - 2);
-            if (parseUnit(c) || c == "-" || c == "hh:mm:ss" || c == "h:mm:ss") ++unitLike;
-        }
-        if (unitCells.empty() && filled > 0 && unitLike * 10 >= filled * 8 && back > 0) {
-            // All units: only a unit line when there is a name line above it.
-            std::vector<std::string_view> above;
-            splitCells(lines[back - 1], shape.delimiter, above);
-            if (above.size() + 1 >= shape.columns && above.size() >= 2 &&
-                countNumeric(above, shape.decimal) < 2) {
-                unitCells = cells;
-                continue;
-            }
-        }
-        for (const auto cell : cells) titles.push_back(trimmed(cell));
-        dialect.headerLine = back + 1;
-        break;
-    }
-    std::size_t width = shape.columns;
-    {
-        splitCells(lines[firstData], shape.delimiter, cells);
-        width = std::max(width, cells.size());
-    }
-    for (std::size_t i = 0; i < width; ++i) {
-        Column column = i < titles.size() ? readHeaderCell(titles[i]) : Column{};
-        if (i < unitCells.size()) {
-            std::string unit = trimmed(unitCells[i]);
-            if (unit.size() > 2 && (unit.front() == '[' || unit.front() == '('))
-                unit = unit.substr(1, unit.size() - 2);
-            if (!unit.empty() && parseUnit(unit)) {
-                const int number = column.number;
-                Column withUnit = readHeaderCell(titles.size() > i ? titles[i] + " [" + unit + "]"
-                                                                   : "[" + unit + "]");
-                withUnit.title = column.title;
-                withUnit.number = number;
-                column = withUnit;
-            }
-        }
-        if (column.title.empty()) column.title = fmt::format("column {}", i + 1);
-        dialect.columns.push_back(std::move(column));
-    }
-    settleRoles(dialect.columns);
-
-    // Sample values of every column.
-    std::vector<std::vector<double>> values(width);
-    std::vector<std::vector<std::string_view>> raw(width);
-    for (std::size_t i = firstData; i < lines.size(); ++i) {
-        splitCells(lines[i], shape.delimiter, cells);
-        if (!isDataLine(cells, shape)) continue;
-        for (std::size_t k = 0; k < std::min(width, cells.size()); ++k) {
-            const auto c = trimCell(cells[k]);
-            if (c.empty()) continue;
-            raw[k].push_back(c);
-            double value = 0;
-            std::size_t used = 0;
-            if (parseNumberPrefix(c, shape.decimal, value, used) &&
-                (used == c.size() || parseUnit(c.substr(used))))
-                values[k].push_back(value);
-            else if (const auto grouped = parseGrouped(c, shape.decimal))
-                values[k].push_back(*grouped);
-        }
-    }
-    std::vector<bool> timeText(width);
-    for (std::size_t k = 0; k < width; ++k) {
-        const auto style = guessTimeStyle(raw[k], shape.decimal);
-        timeText[k] = style && style->shape != TimeShape::Number;
-        // Words of a header can mislead: a text column is no voltage, a number no mode.
-        Column& c = dialect.columns[k];
-        const bool numeric = values[k].size() * 2 > raw[k].size();
-        if (!raw[k].empty() && !numeric && !timeText[k] &&
-            (c.role == Role::Voltage || c.role == Role::Current || c.role == Role::Temperature ||
-             c.role == Role::Cell))
-            c.role = Role::Ignore;
-    }
-    const bool nothingKnown = std::none_of(
-        dialect.columns.begin(), dialect.columns.end(),
-        [](const Column& c) { return c.role == Role::Voltage || c.role == Role::Current; });
-    if (nothingKnown && options.map.empty()) {
-        for (Column& c : dialect.columns) c.role = Role::Ignore;
-        guessRolesByContent(dialect.columns, values, timeText);
-        if (dialect.column(Role::Voltage) != nullptr)
-            dialect.guesses.push_back(
-                "no header names voltage and current: columns taken by order and size");
-    }
-    for (const std::string& number : options.ignored)
-        if (const auto k = parseNumber(number, '.');
-            k && *k >= 1 && *k <= static_cast<double>(dialect.columns.size()))
-            dialect.columns[static_cast<std::size_t>(*k) - 1].role = Role::Ignore;
-    if (auto mapped = applyMap(dialect.columns, options, name); !mapped)
-        return tl::unexpected<Error>(mapped.error());
-
-    // A date and a clock in two columns are read together; a lone time text column is the time.
-    std::size_t time = width;
-    for (std::size_t k = 0; k < width; ++k)
-        if (dialect.columns[k].role == Role::Time) time = k;
-    if (time == width && options.map.find(Role::Time) == options.map.end() &&
-        options.interval_s <= 0)
-        for (std::size_t k = 0; k < width && time == width; ++k)
-            if (timeText[k] && dialect.columns[k].role == Role::Ignore) {
-                dialect.columns[k].role = Role::Time;
-                time = k;
-            }
-    if (time == width && options.interval_s <= 0) {
-        // A column that rises all the time, and not by whole ones as a row number does.
-        for (std::size_t k = 0; k < width && time == width; ++k) {
-            if (dialect.columns[k].role != Role::Ignore || values[k].size() < 3) continue;
-            bool rises = true;
-            bool counts = true;
-            for (std::size_t n = 1; n < values[k].size(); ++n) {
-                rises &= values[k][n] > values[k][n - 1];
-                counts &= values[k][n] == values[k][n - 1] + 1;
-            }
-            if (!rises || counts) continue;
-            dialect.columns[k].role = Role::Time;
-            time = k;
-            dialect.guesses.push_back(fmt::format("'{}' rises all the time: taken as the time",
-                                                  dialect.columns[k].title));
-        }
-    }
-    if (options.interval_s > 0) {
-        for (Column& c : dialect.columns)
-            if (c.role == Role::Time || c.role == Role::Date) c.role = Role::Ignore;
-        time = width;
-    }
-    if (time < width) {
-        auto style = guessTimeStyle(raw[time], shape.decimal);
-        if (!style && options.lenient) {
-            dialect.columns[time].role = Role::Ignore;
-            return dialect;
-        }
-        if (!style)
-            return fail(
-                ErrorKind::ColumnsUnknown,
-                phrase("The time column '{}' cannot be read: '{}'.", dialect.columns[time].title,
-                       raw[time].empty() ? std::string() : harmless(raw[time].front(), 40)),
-                fmt::format("{}:{}", name, dialect.firstDataLine),
-                phrase("seconds, milliseconds, h:mm:ss, ISO 8601, or date and time; or give an "
-                       "interval."));
-        style->twoPartIsHours =
-            lowered(dialect.columns[time].title).find("h:mm") != std::string::npos ||
-            lowered(dialect.columns[time].title).find("hh:mm") != std::string::npos;
-        dialect.time = *style;
-        if (style->shape == TimeShape::Number)
-            settleTimeUnit(dialect, dialect.columns[time], values[time]);
-        if (style->shape != TimeShape::Clock)
-            for (Column& c : dialect.columns)
-                if (c.role == Role::Date) c.role = Role::Ignore;
-    } else if (options.interval_s <= 0 && !options.lenient) {
-        return fail(ErrorKind::ColumnsUnknown, phrase("The log has no time column."), name,
-                    phrase("a column named time, or the interval between rows (--interval-s, in "
-                           "the preview)."));
-    }
-
-    const bool haveVoltage =
-        dialect.column(Role::Voltage) != nullptr || dialect.column(Role::Cell) != nullptr;
-    const bool haveCurrent =
-        dialect.column(Role::Current) != nullptr || dialect.column(Role::Power) != nullptr;
-    if ((!haveVoltage || !haveCurrent) && !options.lenient)
-        return fail(ErrorKind::ColumnsUnknown,
-                    phrase("No {} column was recognised. The columns are {}.",
-                           haveVoltage ? "current" : "voltage", joinTitles(dialect.columns)),
-                    dialect.headerLine > 0 ? fmt::format("{}:{}", name, dialect.headerLine) : name,
-                    phrase("a header that names voltage and current, or --map "
-                           "voltage=COLUMN,current=COLUMN."));
-    for (const auto& [title, unit] : options.units)
-        for (Column& c : dialect.columns)
-            if (c.title == title) {
-                c.unit = parseUnit(unit);
-                if (!c.unit)
-                    return fail(ErrorKind::InvalidArgument,
-                                phrase("'{}' is no unit for '{}'.", unit, title), name,
-                                phrase("a unit such as V, mV, A, mA, °C, °F, s, ms, Ah or Wh."));
-                if (c.role == Role::Time) dialect.timeFactor = c.unit->factor;
-            }
-    settleUnits(dialect, values);
-    return dialect;
+    return out;
 }
 
 }  // namespace nk

@@ -11,155 +11,261 @@ namespace nk {
 namespace {
 
 struct Word {
-    std::string_view text;
+    std::string_view text;  ///< folded
     Role role;
     double score;
 };
 
-// Words of logger headers in English, German, French, Spanish, Italian, Dutch and Polish.
-constexpr std::array kWords = {
-    Word{"time", Role::Time, 6},
-    Word{"timestamp", Role::Time, 7},
-    Word{"datetime", Role::Time, 7},
-    Word{"elapsed", Role::Time, 7},
-    Word{"t", Role::Time, 2},
-    Word{"zeit", Role::Time, 6},
-    Word{"uhrzeit", Role::Time, 5},
-    Word{"laufzeit", Role::Time, 7},
-    Word{"zeitstempel", Role::Time, 7},
-    Word{"temps", Role::Time, 6},
-    Word{"tiempo", Role::Time, 6},
-    Word{"tempo", Role::Time, 6},
-    Word{"tijd", Role::Time, 6},
-    Word{"czas", Role::Time, 6},
-    Word{"heure", Role::Time, 5},
-    Word{"hora", Role::Time, 5},
-    Word{"ora", Role::Time, 5},
-    Word{"seconds", Role::Time, 6},
-    Word{"sec", Role::Time, 5},
-    Word{"secs", Role::Time, 5},
-    Word{"millis", Role::Time, 6},
-    Word{"epoch", Role::Time, 7},
-    Word{"dauer", Role::Time, 5},
-    Word{"minutes", Role::Time, 5},
-    Word{"hours", Role::Time, 5},
-    Word{"clock", Role::Time, 5},
-    Word{"sekunden", Role::Time, 6},
-    Word{"date", Role::Date, 6},
-    Word{"datum", Role::Date, 6},
-    Word{"fecha", Role::Date, 6},
-    Word{"data", Role::Date, 4},
-    Word{"jour", Role::Date, 4},
-    Word{"day", Role::Date, 3},
-    Word{"voltage", Role::Voltage, 7},
-    Word{"volt", Role::Voltage, 6},
-    Word{"volts", Role::Voltage, 6},
-    Word{"v", Role::Voltage, 4},
-    Word{"u", Role::Voltage, 4},
-    Word{"vbat", Role::Voltage, 7},
-    Word{"vbatt", Role::Voltage, 7},
-    Word{"ubat", Role::Voltage, 7},
-    Word{"ubatt", Role::Voltage, 7},
-    Word{"vpack", Role::Voltage, 7},
-    Word{"spannung", Role::Voltage, 7},
-    Word{"tension", Role::Voltage, 7},
-    Word{"tensión", Role::Voltage, 7},
-    Word{"voltaje", Role::Voltage, 7},
-    Word{"tensione", Role::Voltage, 7},
-    Word{"spanning", Role::Voltage, 7},
-    Word{"napięcie", Role::Voltage, 7},
-    Word{"potential", Role::Voltage, 5},
-    Word{"current", Role::Current, 7},
-    Word{"amps", Role::Current, 6},
-    Word{"amp", Role::Current, 5},
-    Word{"ampere", Role::Current, 6},
-    Word{"i", Role::Current, 4},
-    Word{"a", Role::Current, 2},
-    Word{"ibat", Role::Current, 7},
-    Word{"ibatt", Role::Current, 7},
-    Word{"strom", Role::Current, 7},
-    Word{"stromstärke", Role::Current, 7},
-    Word{"courant", Role::Current, 7},
-    Word{"corriente", Role::Current, 7},
-    Word{"intensidad", Role::Current, 7},
-    Word{"corrente", Role::Current, 7},
-    Word{"stroom", Role::Current, 7},
-    Word{"prąd", Role::Current, 7},
-    Word{"temperature", Role::Temperature, 7},
-    Word{"temp", Role::Temperature, 6},
-    Word{"temps.", Role::Temperature, 3},
-    Word{"temperatur", Role::Temperature, 7},
-    Word{"température", Role::Temperature, 7},
-    Word{"temperatura", Role::Temperature, 7},
-    Word{"temperatuur", Role::Temperature, 7},
-    Word{"tbat", Role::Temperature, 7},
-    Word{"tbatt", Role::Temperature, 7},
-    Word{"tcell", Role::Temperature, 7},
-    Word{"thermo", Role::Temperature, 5},
-    Word{"temper", Role::Temperature, 5},
-    Word{"capacity", Role::CounterAh, 6},
-    Word{"kapazität", Role::CounterAh, 6},
-    Word{"capacité", Role::CounterAh, 6},
-    Word{"capacidad", Role::CounterAh, 6},
-    Word{"capacità", Role::CounterAh, 6},
-    Word{"ladung", Role::CounterAh, 5},
-    Word{"ah", Role::CounterAh, 6},
-    Word{"mah", Role::CounterAh, 6},
-    Word{"charge", Role::CounterAh, 3},
-    Word{"q", Role::CounterAh, 3},
-    Word{"amphours", Role::CounterAh, 6},
-    Word{"energy", Role::CounterWh, 6},
-    Word{"energie", Role::CounterWh, 6},
-    Word{"énergie", Role::CounterWh, 6},
-    Word{"energía", Role::CounterWh, 6},
-    Word{"energia", Role::CounterWh, 6},
-    Word{"wh", Role::CounterWh, 6},
-    Word{"mwh", Role::CounterWh, 6},
-    Word{"power", Role::Power, 6},
-    Word{"leistung", Role::Power, 6},
-    Word{"puissance", Role::Power, 6},
-    Word{"potencia", Role::Power, 6},
-    Word{"potenza", Role::Power, 6},
-    Word{"watt", Role::Power, 5},
-    Word{"watts", Role::Power, 5},
-    Word{"p", Role::Power, 3},
-    Word{"vermogen", Role::Power, 6},
-    Word{"mode", Role::Mode, 6},
-    Word{"state", Role::Mode, 6},
-    Word{"status", Role::Mode, 6},
-    Word{"phase", Role::Mode, 5},
-    Word{"modus", Role::Mode, 6},
-    Word{"zustand", Role::Mode, 6},
-    Word{"betriebsart", Role::Mode, 6},
-    Word{"état", Role::Mode, 6},
-    Word{"modo", Role::Mode, 6},
-    Word{"estado", Role::Mode, 6},
-    Word{"stato", Role::Mode, 6},
-    Word{"direction", Role::Mode, 6},
-    Word{"richtung", Role::Mode, 6},
-    Word{"action", Role::Mode, 4},
-    Word{"tryb", Role::Mode, 6},
-    Word{"type", Role::Mode, 3},
-    Word{"activity", Role::Mode, 4},
-    Word{"function", Role::Mode, 4},
-    Word{"no", Role::SampleNumber, 3},
-    Word{"nr", Role::SampleNumber, 3},
-    Word{"#", Role::SampleNumber, 4},
-    Word{"index", Role::SampleNumber, 5},
-    Word{"sample", Role::SampleNumber, 5},
-    Word{"record", Role::SampleNumber, 5},
-    Word{"row", Role::SampleNumber, 5},
-    Word{"n", Role::SampleNumber, 3},
-    Word{"point", Role::SampleNumber, 4},
-    Word{"seq", Role::SampleNumber, 5},
-    Word{"id", Role::SampleNumber, 3},
-    Word{"step", Role::Step, 5},
-    Word{"cycle", Role::Step, 5},
-    Word{"schritt", Role::Step, 5},
-    Word{"zyklus", Role::Step, 5},
-    Word{"ciclo", Role::Step, 5},
-    Word{"loop", Role::Step, 4},
+// Words of logger headers in English, German, French, Spanish, Italian, Dutch and Polish, without
+// accents.
+constexpr Word kWords[] = {
+    {"time", Role::Time, 6},
+    {"timestamp", Role::Time, 7},
+    {"datetime", Role::Time, 7},
+    {"elapsed", Role::Time, 7},
+    {"t", Role::Time, 2},
+    {"zeit", Role::Time, 6},
+    {"uhrzeit", Role::Time, 6},
+    {"laufzeit", Role::Time, 7},
+    {"zeitstempel", Role::Time, 7},
+    {"temps", Role::Time, 6},
+    {"tiempo", Role::Time, 6},
+    {"tempo", Role::Time, 6},
+    {"tijd", Role::Time, 6},
+    {"tijdstip", Role::Time, 6},
+    {"czas", Role::Time, 6},
+    {"heure", Role::Time, 6},
+    {"hora", Role::Time, 6},
+    {"ora", Role::Time, 5},
+    {"godzina", Role::Time, 6},
+    {"seconds", Role::Time, 6},
+    {"sec", Role::Time, 5},
+    {"secs", Role::Time, 5},
+    {"millis", Role::Time, 6},
+    {"epoch", Role::Time, 7},
+    {"dauer", Role::Time, 5},
+    {"minutes", Role::Time, 5},
+    {"hours", Role::Time, 5},
+    {"clock", Role::Time, 6},
+    {"sekunden", Role::Time, 6},
+    {"horodatage", Role::Time, 7},
+    {"znacznik", Role::Time, 4},
+    {"marca", Role::Time, 2},
+    {"duration", Role::Time, 5},
+    {"tijdstempel", Role::Time, 7},
+    {"date", Role::Date, 6},
+    {"datum", Role::Date, 6},
+    {"fecha", Role::Date, 6},
+    {"data", Role::Date, 5},
+    {"jour", Role::Date, 4},
+    {"day", Role::Date, 3},
+    {"giorno", Role::Date, 4},
+    {"dzien", Role::Date, 4},
+    {"voltage", Role::Voltage, 7},
+    {"volt", Role::Voltage, 6},
+    {"volts", Role::Voltage, 6},
+    {"v", Role::Voltage, 4},
+    {"u", Role::Voltage, 4},
+    {"vbat", Role::Voltage, 7},
+    {"vbatt", Role::Voltage, 7},
+    {"ubat", Role::Voltage, 7},
+    {"ubatt", Role::Voltage, 7},
+    {"vpack", Role::Voltage, 7},
+    {"upack", Role::Voltage, 7},
+    {"spannung", Role::Voltage, 7},
+    {"tension", Role::Voltage, 7},
+    {"voltaje", Role::Voltage, 7},
+    {"tensione", Role::Voltage, 7},
+    {"spanning", Role::Voltage, 7},
+    {"napiecie", Role::Voltage, 7},
+    {"potential", Role::Voltage, 5},
+    {"batteriespannung", Role::Voltage, 7},
+    {"akkuspannung", Role::Voltage, 7},
+    {"packspannung", Role::Voltage, 7},
+    {"accuspanning", Role::Voltage, 7},
+    {"klemmenspannung", Role::Voltage, 6},
+    {"voltaggio", Role::Voltage, 7},
+    {"current", Role::Current, 7},
+    {"amps", Role::Current, 6},
+    {"amp", Role::Current, 5},
+    {"ampere", Role::Current, 6},
+    {"amperage", Role::Current, 6},
+    {"i", Role::Current, 4},
+    {"a", Role::Current, 2},
+    {"ibat", Role::Current, 7},
+    {"ibatt", Role::Current, 7},
+    {"strom", Role::Current, 7},
+    {"stromstarke", Role::Current, 7},
+    {"courant", Role::Current, 7},
+    {"corriente", Role::Current, 7},
+    {"intensidad", Role::Current, 7},
+    {"intensite", Role::Current, 6},
+    {"corrente", Role::Current, 7},
+    {"stroom", Role::Current, 7},
+    {"prad", Role::Current, 7},
+    {"natezenie", Role::Current, 5},
+    {"temperature", Role::Temperature, 7},
+    {"temp", Role::Temperature, 6},
+    {"temperatur", Role::Temperature, 7},
+    {"temperatura", Role::Temperature, 7},
+    {"temperatuur", Role::Temperature, 7},
+    {"tbat", Role::Temperature, 7},
+    {"tbatt", Role::Temperature, 7},
+    {"tcell", Role::Temperature, 7},
+    {"thermo", Role::Temperature, 5},
+    {"temper", Role::Temperature, 5},
+    {"capacity", Role::CounterAh, 6},
+    {"kapazitat", Role::CounterAh, 6},
+    {"capacite", Role::CounterAh, 6},
+    {"capacidad", Role::CounterAh, 6},
+    {"capacita", Role::CounterAh, 6},
+    {"capaciteit", Role::CounterAh, 6},
+    {"pojemnosc", Role::CounterAh, 6},
+    {"ladung", Role::CounterAh, 5},
+    {"ladungsmenge", Role::CounterAh, 6},
+    {"ah", Role::CounterAh, 6},
+    {"mah", Role::CounterAh, 6},
+    {"charge", Role::CounterAh, 3},
+    {"lading", Role::CounterAh, 4},
+    {"carica", Role::CounterAh, 3},
+    {"carga", Role::CounterAh, 3},
+    {"q", Role::CounterAh, 3},
+    {"amphours", Role::CounterAh, 6},
+    {"ladunek", Role::CounterAh, 5},
+    {"energy", Role::CounterWh, 6},
+    {"energie", Role::CounterWh, 6},
+    {"energia", Role::CounterWh, 6},
+    {"wh", Role::CounterWh, 6},
+    {"mwh", Role::CounterWh, 6},
+    {"e", Role::CounterWh, 3},
+    {"work", Role::CounterWh, 3},
+    {"arbeit", Role::CounterWh, 3},
+    {"power", Role::Power, 6},
+    {"leistung", Role::Power, 6},
+    {"puissance", Role::Power, 6},
+    {"potencia", Role::Power, 6},
+    {"potenza", Role::Power, 6},
+    {"watt", Role::Power, 5},
+    {"watts", Role::Power, 5},
+    {"p", Role::Power, 3},
+    {"w", Role::Power, 3},
+    {"vermogen", Role::Power, 6},
+    {"moc", Role::Power, 6},
+    {"mode", Role::Mode, 6},
+    {"state", Role::Mode, 6},
+    {"status", Role::Mode, 6},
+    {"phase", Role::Mode, 5},
+    {"modus", Role::Mode, 6},
+    {"zustand", Role::Mode, 6},
+    {"betriebsart", Role::Mode, 6},
+    {"etat", Role::Mode, 6},
+    {"modo", Role::Mode, 6},
+    {"estado", Role::Mode, 6},
+    {"stato", Role::Mode, 6},
+    {"direction", Role::Mode, 6},
+    {"richtung", Role::Mode, 6},
+    {"action", Role::Mode, 4},
+    {"tryb", Role::Mode, 6},
+    {"stan", Role::Mode, 6},
+    {"type", Role::Mode, 3},
+    {"activity", Role::Mode, 4},
+    {"function", Role::Mode, 4},
+    {"no", Role::SampleNumber, 3},
+    {"nr", Role::SampleNumber, 3},
+    {"#", Role::SampleNumber, 4},
+    {"index", Role::SampleNumber, 5},
+    {"sample", Role::SampleNumber, 5},
+    {"record", Role::SampleNumber, 5},
+    {"row", Role::SampleNumber, 5},
+    {"n", Role::SampleNumber, 3},
+    {"point", Role::SampleNumber, 4},
+    {"seq", Role::SampleNumber, 5},
+    {"id", Role::SampleNumber, 3},
+    {"numero", Role::SampleNumber, 4},
+    {"lp", Role::SampleNumber, 4},
+    {"rij", Role::SampleNumber, 4},
+    {"zeile", Role::SampleNumber, 4},
+    {"step", Role::Step, 5},
+    {"cycle", Role::Step, 5},
+    {"schritt", Role::Step, 5},
+    {"zyklus", Role::Step, 5},
+    {"ciclo", Role::Step, 5},
+    {"loop", Role::Step, 4},
+    {"etape", Role::Step, 5},
+    {"paso", Role::Step, 5},
+    {"passo", Role::Step, 5},
+    {"stap", Role::Step, 5},
+    {"krok", Role::Step, 5},
+    {"cykl", Role::Step, 5},
+    {"channel", Role::Step, 4},
+    {"kanal", Role::Step, 4},
+    {"canal", Role::Step, 4},
+    {"resistance", Role::Resistance, 6},
+    {"r", Role::Resistance, 3},
+    {"ri", Role::Resistance, 5},
+    {"rint", Role::Resistance, 5},
+    {"ir", Role::Resistance, 5},
+    {"impedance", Role::Resistance, 6},
+    {"widerstand", Role::Resistance, 6},
+    {"innenwiderstand", Role::Resistance, 7},
+    {"resistencia", Role::Resistance, 6},
+    {"resistenza", Role::Resistance, 6},
+    {"weerstand", Role::Resistance, 6},
+    {"rezystancja", Role::Resistance, 6},
+    {"opor", Role::Resistance, 5},
+    {"esr", Role::Resistance, 5},
+    {"dcir", Role::Resistance, 5},
 };
+
+// Currents that are named after what they do, as one word or by a word beside it.
+constexpr std::string_view kCharging[] = {
+    "charge",    "charging",   "chg",   "ichg",   "ich",   "icharge",   "laden",     "lade",
+    "ladestrom", "laadstroom", "carga", "carica", "laden", "ladowania", "ladowanie", "cha"};
+constexpr std::string_view kDischarging[] = {
+    "discharge", "discharging",  "dsg",           "dis",          "dch",          "idis",
+    "idsg",      "idch",         "idischarge",    "decharge",     "descarga",     "scarica",
+    "entladen",  "entladestrom", "ontlaadstroom", "rozladowania", "rozladowanie", "dchg",
+    "entlade",   "ontladen",     "load"};
+constexpr std::string_view kCells[] = {"cell",
+                                       "cells",
+                                       "zelle",
+                                       "cellule",
+                                       "celda",
+                                       "cella",
+                                       "cel",
+                                       "ogniwo",
+                                       "ogniwa",
+                                       "vcell",
+                                       "ucell",
+                                       "cellv",
+                                       "vc",
+                                       "uc",
+                                       "zellspannung",
+                                       "celspanning",
+                                       "celula",
+                                       "element",
+                                       "zellenspannung",
+                                       "cellvoltage",
+                                       "elementspannung"};
+
+/// Equal, or equal but for letters that an encoding has lost.
+bool sameWord(std::string_view seen, std::string_view known) {
+    if (seen.find('?') == std::string_view::npos) return seen == known;
+    if (seen.size() != known.size() || known.size() < 4) return false;
+    std::size_t lost = 0;
+    for (std::size_t k = 0; k < seen.size(); ++k) {
+        if (seen[k] == '?')
+            ++lost;
+        else if (seen[k] != known[k])
+            return false;
+    }
+    return lost * 3 <= seen.size() + 2;
+}
+
+template <class List>
+bool among(std::string_view word, const List& list) {
+    return std::ranges::any_of(list, [&](std::string_view known) { return sameWord(word, known); });
+}
 
 // Words that make a column a setting or a statistic rather than the measured value.
 constexpr std::array<std::string_view, 22> kDoubtful = {
@@ -174,9 +280,14 @@ std::vector<std::string> wordsOf(std::string_view text) {
         if (!word.empty()) words.push_back(std::move(word));
         word.clear();
     };
-    for (const char c : text) {
+    for (std::size_t k = 0; k < text.size(); ++k) {
+        const char c = text[k];
         const auto u = static_cast<unsigned char>(c);
-        if (u >= 0x80 || std::isalnum(u) || c == '#')
+        // A letter that an encoding has lost, inside a word or before it.
+        const bool lost =
+            c == '?' && (!word.empty() || (k + 1 < text.size() &&
+                                           std::isalpha(static_cast<unsigned char>(text[k + 1]))));
+        if (u >= 0x80 || std::isalnum(u) || c == '#' || lost)
             word.push_back(c);
         else
             flush();
@@ -202,7 +313,7 @@ std::optional<Role> roleOfUnit(const Unit& unit) {
         case Quantity::Power:
             return Role::Power;
         case Quantity::Resistance:
-            return Role::Ignore;
+            return Role::Resistance;
     }
     return std::nullopt;
 }
@@ -250,19 +361,56 @@ int trailingNumber(std::string& word) {
     return number;
 }
 
-bool isCellWord(std::string_view word) {
-    for (const std::string_view cell : {"cell", "cells", "zelle", "cellule", "celda", "cella",
-                                        "cel", "ogniwo", "vcell", "ucell", "cellv", "vc", "uc"})
-        if (word == cell) return true;
+}  // namespace
+
+std::string folded(std::string_view word) {
+    // Letters with marks of the languages above, and what they are without.
+    static constexpr std::pair<std::string_view, char> kPlain[] = {
+        {"ä", 'a'}, {"á", 'a'}, {"à", 'a'}, {"â", 'a'}, {"ã", 'a'}, {"å", 'a'}, {"ą", 'a'},
+        {"ć", 'c'}, {"ç", 'c'}, {"é", 'e'}, {"è", 'e'}, {"ê", 'e'}, {"ë", 'e'}, {"ę", 'e'},
+        {"í", 'i'}, {"ì", 'i'}, {"î", 'i'}, {"ï", 'i'}, {"ł", 'l'}, {"Ł", 'l'}, {"ń", 'n'},
+        {"ñ", 'n'}, {"ö", 'o'}, {"ó", 'o'}, {"ò", 'o'}, {"ô", 'o'}, {"õ", 'o'}, {"ś", 's'},
+        {"Ś", 's'}, {"ü", 'u'}, {"ú", 'u'}, {"ù", 'u'}, {"û", 'u'}, {"ź", 'z'}, {"ż", 'z'},
+        {"Ź", 'z'}, {"Ż", 'z'}, {"Ą", 'a'}, {"Ę", 'e'}, {"Ć", 'c'}, {"Ń", 'n'}};
+    const std::string low = lowered(word);
+    std::string out;
+    for (std::size_t at = 0; at < low.size();) {
+        if (static_cast<unsigned char>(low[at]) >= 0x80) {
+            const auto known = std::ranges::find_if(kPlain, [&](const auto& p) {
+                return low.compare(at, p.first.size(), p.first) == 0;
+            });
+            if (known != std::end(kPlain)) {
+                out.push_back(known->second);
+                at += known->first.size();
+                continue;
+            }
+            if (low.compare(at, 3, "\xEF\xBF\xBD") ==
+                0) {  // the character that stands for a lost one
+                out.push_back('?');
+                at += 3;
+                continue;
+            }
+        }
+        out.push_back(low[at++]);
+    }
+    return out;
+}
+
+bool isMissing(std::string_view cell) {
+    if (cell.empty()) return true;
+    if (cell.size() > 5) return false;
+    const std::string word = lowered(cell);
+    for (const std::string_view known : {"nan", "#n/a", "n/a", "na", "-", "--", "---", "----", "ol",
+                                         "null", "none", "?", "#nan", "inf", "-nan", "err"})
+        if (word == known) return true;
     return false;
 }
 
-}  // namespace
-
 std::string toString(Role role) {
-    static constexpr std::array<const char*, 13> names = {
-        "ignore",     "time",       "date",  "voltage", "current", "temperature", "cell",
-        "counter_Ah", "counter_Wh", "power", "mode",    "sample",  "step"};
+    static constexpr std::array<const char*, 16> names = {
+        "ignore", "time",       "date",       "voltage",   "current", "temperature",
+        "cell",   "counter_Ah", "counter_Wh", "power",     "mode",    "sample",
+        "step",   "charge",     "discharge",  "resistance"};
     return names[static_cast<std::size_t>(role)];
 }
 
@@ -275,7 +423,7 @@ Column readHeaderCell(std::string_view title) {
     // A title that is only a unit ("V", "mA", "°C") names the column by it.
     if (!column.unit && words.size() == 1)
         if (const auto unit = parseUnit(column.title);
-            unit && column.title != "t" && column.title != "T") {
+            unit && column.title.size() > 1) {  // "V" alone may be the name
             column.unit = unit;
             column.unitText = column.title;
         }
@@ -284,12 +432,21 @@ Column readHeaderCell(std::string_view title) {
     bool stepWord = false;
     bool cell = false;
     for (std::string& word : words) {
-        if (std::find(kDoubtful.begin(), kDoubtful.end(), word) != kDoubtful.end()) doubtful = true;
+        word = folded(word);
+        if (std::ranges::find(kDoubtful, word) != kDoubtful.end()) doubtful = true;
+        if (among(word, kDischarging))
+            column.direction = -1;
+        else if (among(word, kCharging) && column.direction == 0)
+            column.direction = 1;
+        if (word == "ladestrom" || word == "laadstroom" || word == "entladestrom" ||
+            word == "ontlaadstroom" || word.starts_with("ich") || word.starts_with("idis") ||
+            word.starts_with("idsg") || word.starts_with("idch"))
+            column.role = Role::Current, column.score = std::max(column.score, 7.0);
         bool known = false;
         for (int attempt = 0; attempt < 2 && !known; ++attempt) {
-            if (isCellWord(word)) cell = known = true;
+            if (among(word, kCells)) cell = known = true;
             for (const Word& entry : kWords) {
-                if (entry.text != word) continue;
+                if (!sameWord(word, entry.text)) continue;
                 known = true;
                 stepWord |= entry.role == Role::Step;
                 if (entry.score > column.score) {
@@ -307,9 +464,11 @@ Column readHeaderCell(std::string_view title) {
         if (!known && !word.empty() && std::isdigit(static_cast<unsigned char>(word.front())) &&
             word.size() <= 3)
             column.number = std::stoi(word);
-        else if (word.empty() && column.number == 0)
-            continue;
     }
+    // "t" is the time, "T" the temperature, where both letters stand alone.
+    if (column.title == "T" ||
+        (words.size() == 1 && words.front() == "t" && name.find('T') != std::string::npos))
+        column.role = Role::Temperature, column.score = 2;
     if (column.unit) {
         const auto byUnit = roleOfUnit(*column.unit);
         if (byUnit && column.role != *byUnit) {
@@ -330,6 +489,7 @@ Column readHeaderCell(std::string_view title) {
     if (voltageLike && column.number > 0 &&
         (cell || (column.role == Role::Voltage && words.front().size() <= 1)))
         column.role = Role::Cell;
+    if (column.role != Role::Current) column.direction = 0;
     if (column.role == Role::Time && stepWord) column.score -= 3;
     if (column.role == Role::Mode && !stepWord && column.score < 4) column.score -= 1;
     if (doubtful && column.role != Role::Cell) column.score -= 3.5;
@@ -345,13 +505,27 @@ void settleRoles(std::vector<Column>& columns) {
         for (Column& c : columns)
             if (c.role == role && &c != best) c.role = Role::Ignore;
     };
-    for (const Role role : {Role::Time, Role::Date, Role::Voltage, Role::Current, Role::CounterAh,
-                            Role::CounterWh, Role::Power, Role::Mode, Role::SampleNumber})
-        keepBest(role);
     const auto has = [&](Role role) {
         return std::any_of(columns.begin(), columns.end(),
                            [&](const Column& c) { return c.role == role; });
     };
+    // A column of what goes in and one of what comes out, and none of both.
+    const auto named = [&](int direction) -> Column* {
+        Column* found = nullptr;
+        for (Column& c : columns)
+            if (c.role == Role::Current && c.direction == direction &&
+                (found == nullptr || c.score > found->score))
+                found = &c;
+        return found;
+    };
+    if (Column* const in = named(1); in != nullptr && named(0) == nullptr)
+        if (Column* const out = named(-1); out != nullptr) {
+            in->role = Role::ChargeCurrent;
+            out->role = Role::DischargeCurrent;
+        }
+    for (const Role role : {Role::Time, Role::Date, Role::Voltage, Role::Current, Role::CounterAh,
+                            Role::CounterWh, Role::Power, Role::Mode, Role::SampleNumber})
+        keepBest(role);
     const auto countCells = std::count_if(columns.begin(), columns.end(),
                                           [](const Column& c) { return c.role == Role::Cell; });
     // A lone numbered voltage with no pack voltage beside it is the battery's.
@@ -364,23 +538,25 @@ void settleRoles(std::vector<Column>& columns) {
 }
 
 std::optional<int> modeSign(std::string_view word) {
-    const std::string w = lowered(trimmed(word));
+    const std::string w = folded(trimmed(word));
     if (w.empty()) return std::nullopt;
     const auto has = [&](std::string_view part) { return w.find(part) != std::string::npos; };
     // Discharge words first: most of them contain the word for charge.
     for (const char* part :
-         {"discharg", "dischg", "dischr", "dchg", "dch", "entlad", "décharge", "decharge",
-          "descarg", "scaric", "ontlad", "rozład", "load", "dsg", "dis"})
+         {"discharg", "dischg", "dischr", "dchg", "dch", "entlad", "decharge", "d?charge",
+          "descarg", "scaric", "ontlad", "rozlad", "roz?ad", "load", "dsg", "dis"})
         if (has(part) && !has("laden") && !(std::string_view(part) == "dis" && has("display")))
             return -1;
     if (has("entladen") || has("ontladen")) return -1;
-    for (const char* part : {"charg", "chg", "laden", "ladung", "lade", "carga", "carica", "ładow",
-                             "cc/cv", "cccv", "trickle", "float", "topoff"})
+    for (const char* part : {"charg", "chg", "laden", "ladung", "lade", "carga", "carica", "ladow",
+                             "?adow", "cc/cv", "cccv", "trickle", "float", "topoff"})
         if (has(part)) return +1;
     if (w == "c" || w == "cc" || w == "cv" || w == "chr") return +1;
     if (w == "d") return -1;
-    for (const char* part : {"rest", "idle", "pause", "off", "ruhe", "repos", "reposo", "riposo",
-                             "stop", "ocv", "wait", "done", "end", "finish", "standby", "rust"})
+    if (w == "r") return 0;
+    for (const char* part :
+         {"rest", "idle", "pause", "off", "ruhe", "repos", "reposo", "riposo", "pauz", "stop",
+          "ocv", "wait", "done", "end", "finish", "standby", "rust"})
         if (has(part)) return 0;
     return std::nullopt;
 }

@@ -23,7 +23,10 @@ enum class Role {
     Power,
     Mode,
     SampleNumber,
-    Step
+    Step,
+    ChargeCurrent,     ///< only what goes in, unsigned, beside a column of what comes out
+    DischargeCurrent,  ///< only what comes out
+    Resistance
 };
 
 std::string toString(Role role);
@@ -33,9 +36,14 @@ struct Column {
     std::optional<Unit> unit;
     std::string unitText;
     Role role = Role::Ignore;
-    double score = 0;  ///< how sure the words are of the role, 0 … 10
-    int number = 0;    ///< the number in the name ("Cell 3"), 0 when none
+    double score = 0;   ///< how sure the words are of the role, 0 … 10
+    int number = 0;     ///< the number in the name ("Cell 3"), 0 when none
+    int direction = 0;  ///< a current named after charging (+1) or discharging (−1)
 };
+
+/// A word in lower case without its accents, as the tables of words hold it; '?' stands for a
+/// letter that an encoding has lost.
+std::string folded(std::string_view word);
 
 /// Splits "Voltage [V]", "I/mA", "temp_degC" into name and unit and finds the role by words.
 Column readHeaderCell(std::string_view title);
@@ -46,5 +54,8 @@ void settleRoles(std::vector<Column>& columns);
 
 /// A word of a mode column: +1 charging, −1 discharging, 0 resting, nothing when unknown.
 std::optional<int> modeSign(std::string_view word);
+
+/// What loggers write where they have no value: NaN, #N/A, -, ---, OL, null, or nothing.
+bool isMissing(std::string_view cell);
 
 }  // namespace nk

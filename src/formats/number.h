@@ -84,7 +84,8 @@ inline std::optional<double> parseNumber(std::string_view cell, char decimal) {
 }
 
 /// A number with marks between its thousands: "1,234.5", "1.234,5", "1 234,5", "1'234.5". Every
-/// group but the first has three digits, and there is at least one mark.
+/// group but the first has three digits, the first does not begin with a nought, and there is at
+/// least one mark.
 inline std::optional<double> parseGrouped(std::string_view cell, char decimal) {
     std::string plain;
     bool marked = false;
@@ -104,6 +105,8 @@ inline std::optional<double> parseGrouped(std::string_view cell, char decimal) {
         if (cell.substr(at, 2) == "\xC2\xA0") length = 2;
         if (cell.substr(at, 3) == "\xE2\x80\xAF" || cell.substr(at, 3) == "\xE2\x80\x99")
             length = 3;
+        if (!marked && plain.back() == '0' && group == 1)
+            return std::nullopt;  // "0,050" is no thousands
         if (length == 0 || group == 0 || (marked && group != 3) || group > 3) return std::nullopt;
         at += length - 1;
         marked = true;

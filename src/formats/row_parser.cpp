@@ -34,8 +34,8 @@ int decimalsIn(std::string_view cell, char decimal) {
 }  // namespace
 
 void RawColumns::forEach(const std::function<void(std::vector<double>&)>& visit) {
-    for (auto* column :
-         {&time, &date, &voltage, &current, &power, &temperature, &counterAh, &counterWh})
+    for (auto* column : {&time, &date, &voltage, &current, &charge, &discharge, &power,
+                         &temperature, &counterAh, &counterWh})
         visit(*column);
     for (auto& column : cells) visit(column);
     for (auto& column : temperatures) visit(column);
@@ -73,8 +73,16 @@ RowParser::RowParser(const Dialect& dialect, std::string_view headerLine, std::s
             case Role::Current:
                 target.slot = Slot::Current;
                 break;
+            case Role::ChargeCurrent:
+                target.slot = dialect.column(Role::Current) ? Slot::Skip : Slot::Charge;
+                break;
+            case Role::DischargeCurrent:
+                target.slot = dialect.column(Role::Current) ? Slot::Skip : Slot::Discharge;
+                break;
             case Role::Power:
-                target.slot = dialect.column(Role::Current) ? Slot::Skip : Slot::Power;
+                target.slot = dialect.column(Role::Current) || dialect.column(Role::ChargeCurrent)
+                                  ? Slot::Skip
+                                  : Slot::Power;
                 break;
             case Role::Temperature:
                 if (i == best && firstTemperature) {
@@ -124,6 +132,8 @@ void RowParser::allocate(RawColumns& out, std::size_t rows) const {
     size(out.date, Slot::Date);
     size(out.voltage, Slot::Voltage);
     size(out.current, Slot::Current);
+    size(out.charge, Slot::Charge);
+    size(out.discharge, Slot::Discharge);
     size(out.power, Slot::Power);
     size(out.temperature, Slot::Temperature);
     size(out.counterAh, Slot::CounterAh);
@@ -164,6 +174,8 @@ double RowParser::mostOf(Slot slot) {
         case Slot::Cell:
             return 2000;
         case Slot::Current:
+        case Slot::Charge:
+        case Slot::Discharge:
             return 20000;
         case Slot::Power:
             return 4e7;
@@ -203,6 +215,8 @@ const char* RowParser::titleOf(Slot slot) {
         case Slot::Voltage:
             return "voltage";
         case Slot::Current:
+        case Slot::Charge:
+        case Slot::Discharge:
             return "current";
         case Slot::Power:
             return "power";
@@ -266,7 +280,7 @@ bool RowParser::storeCell(std::string_view cell, const Target& target, std::size
                          : fmt::format("no number for {}: '{}'", titleOf(target.slot), shown(cell));
             return false;
         }
-        if (!cell.empty())
+        if (!isMissing(cell))
             reason = fmt::format("no number for {}: '{}'; the row is kept without it",
                                  titleOf(target.slot), shown(cell));
         return true;
@@ -296,6 +310,14 @@ bool RowParser::storeCell(std::string_view cell, const Target& target, std::size
             if (row % 64 < 4)
                 result.decimalsCurrent =
                     std::max(result.decimalsCurrent, decimalsIn(cell, dialect_.decimal));
+            break;
+        case Slot::Charge:
+            out.charge[row] = value;
+            result.decimalsCurrent = std::max(
+                result.decimalsCurrent, row % 64 < 4 ? decimalsIn(cell, dialect_.decimal) : 0);
+            break;
+        case Slot::Discharge:
+            out.discharge[row] = value;
             break;
         case Slot::Power:
             out.power[row] = value;

@@ -12,7 +12,8 @@ namespace nk {
 
 /// Where parsed rows go. All vectors are sized by the caller; piece k writes from its own offset.
 struct RawColumns {
-    std::vector<double> time, date, voltage, current, power, temperature, counterAh, counterWh;
+    std::vector<double> time, date, voltage, current, charge, discharge, power, temperature,
+        counterAh, counterWh;
     std::vector<std::vector<double>> cells, temperatures;
     std::vector<signed char> mode;  ///< +1, 0, −1; 2 when the word is unknown
 
@@ -56,6 +57,8 @@ class RowParser {
         Date,
         Voltage,
         Current,
+        Charge,
+        Discharge,
         Power,
         Temperature,
         CounterAh,

@@ -30,6 +30,13 @@ std::vector<RowParser::QuickColumn> RowParser::quickColumns(RawColumns& out,
                 c.values = out.current.data();
                 c.decimals = &result.decimalsCurrent;
                 break;
+            case Slot::Charge:
+                c.values = out.charge.data();
+                c.decimals = &result.decimalsCurrent;
+                break;
+            case Slot::Discharge:
+                c.values = out.discharge.data();
+                break;
             case Slot::Power:
                 c.values = out.power.data();
                 break;

@@ -1,7 +1,6 @@
 #include "table_shape.h"
 
 #include <algorithm>
-#include <map>
 
 #include "number.h"
 #include "quantity/units.h"
@@ -85,50 +84,6 @@ std::size_t countNumeric(const std::vector<std::string_view>& cells, char decima
         if (looksLikeTime(c) || grouped) ++numeric;
     }
     return numeric;
-}
-
-TableShape findShape(const std::vector<std::string_view>& lines, const ReadOptions& options) {
-    TableShape best;
-    std::vector<std::string_view> cells;
-    for (const char delimiter : {';', '\t', ',', '|', ' '}) {
-        for (const char decimal : {'.', ','}) {
-            if (delimiter == ',' && decimal == ',') continue;
-            if (options.delimiter != 0 && delimiter != options.delimiter) continue;
-            if (options.decimal != 0 && decimal != options.decimal) continue;
-            // Column counts of the lines that are mostly numbers.
-            std::vector<std::pair<std::size_t, double>> rows;
-            for (const auto line : lines) {
-                splitCells(line, delimiter, cells);
-                if (cells.size() < 2 || cells.size() > kMostColumns) continue;
-                const std::size_t numeric = countNumeric(cells, decimal);
-                if (numeric < 2) continue;
-                // Empty cells speak neither for nor against a delimiter.
-                const auto filled = std::ranges::count_if(
-                    cells, [](std::string_view cell) { return !trimCell(cell).empty(); });
-                rows.emplace_back(cells.size(),
-                                  static_cast<double>(numeric) / static_cast<double>(filled));
-            }
-            if (rows.empty()) continue;
-            std::map<std::size_t, std::size_t> counts;
-            for (const auto& [n, share] : rows) ++counts[n];
-            const auto common =
-                std::max_element(counts.begin(), counts.end(),
-                                 [](const auto& a, const auto& b) { return a.second < b.second; });
-            double shares = 0;
-            for (const auto& [n, share] : rows)
-                if (n == common->first) shares += share * share;
-            // A dot decimal wins a tie; a space as delimiter needs to be clearly better.
-            const double score =
-                shares * (decimal == '.' ? 1.0 : 0.999) * (delimiter == ' ' ? 0.9 : 1.0);
-            if (score > best.score * 1.0001) best = {delimiter, decimal, common->first, score};
-        }
-    }
-    return best;
-}
-
-bool isDataLine(const std::vector<std::string_view>& cells, const TableShape& shape) {
-    if (cells.size() + 1 < shape.columns || cells.size() > shape.columns + 1) return false;
-    return countNumeric(cells, shape.decimal) >= 2;
 }
 
 }  // namespace nk

@@ -31,13 +31,6 @@ struct TableShape {
     double score = 0;
 };
 
-/// The delimiter and decimal sign that make the most even table of numbers and times; a score of 0
-/// when there is none. What `options` fix is not tried otherwise.
-TableShape findShape(const std::vector<std::string_view>& lines, const ReadOptions& options);
-
-/// True when the line has the table's width and most of its cells are numbers or times.
-bool isDataLine(const std::vector<std::string_view>& cells, const TableShape& shape);
-
 /// How many cells hold a number (with a unit behind it or not), a clock time or a date.
 std::size_t countNumeric(const std::vector<std::string_view>& cells, char decimal);
 

@@ -136,21 +136,73 @@ double stepOf(const Dialect& dialect, Role role, int decimals) {
     return std::pow(10.0, -decimals) * (column->unit ? column->unit->factor : 1.0);
 }
 
-/// Current from power where only power is logged; pack voltage from cells where only those are.
-void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect) {
-    if (raw.voltage.empty()) {
+/// Current from power, from two columns of one direction each, or from a known load; pack voltage
+/// from cells.
+void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect, const KnownLoad& load) {
+    if (raw.voltage.empty() && !raw.cells.empty()) {
         raw.voltage.assign(rows, 0.0);
         for (const auto& cell : raw.cells)
             for (std::size_t i = 0; i < rows; ++i) raw.voltage[i] += cell[i];
         dialect.guesses.push_back(
-            "no pack voltage is logged: the sum of the cell voltages is used");
+            phrase("no pack voltage is logged: the sum of the cell voltages is used"));
     }
-    if (raw.current.empty()) {
+    if (raw.current.empty() && !raw.charge.empty()) {
+        raw.discharge.resize(rows, 0.0);
+        raw.current = std::move(raw.charge);
+        for (std::size_t i = 0; i < rows; ++i) {
+            const double in = std::abs(raw.current[i]);
+            const double out = std::abs(raw.discharge[i]);
+            if (std::isfinite(in) || std::isfinite(out))
+                raw.current[i] = (std::isfinite(in) ? in : 0) - (std::isfinite(out) ? out : 0);
+        }
+        raw.discharge.clear();
+        dialect.guesses.push_back(phrase("the current is what goes in less what comes out"));
+    }
+    if (raw.current.empty() && !raw.power.empty() && !raw.voltage.empty()) {
         raw.current.assign(rows, 0.0);
         for (std::size_t i = 0; i < rows; ++i)
             raw.current[i] = raw.voltage[i] != 0 ? raw.power[i] / raw.voltage[i] : 0;
-        dialect.guesses.push_back("no current is logged: power divided by voltage is used");
+        dialect.guesses.push_back(phrase("no current is logged: power divided by voltage is used"));
     }
+    if (raw.current.empty() && load.kind != KnownLoad::None && !raw.voltage.empty()) {
+        raw.current.assign(rows, 0.0);
+        for (std::size_t i = 0; i < rows; ++i) {
+            const double v = raw.voltage[i];
+            raw.current[i] = load.kind == KnownLoad::Current ? -load.value
+                             : load.kind == KnownLoad::Power ? (v > 0 ? -load.value / v : 0)
+                                                             : -v / load.value;
+        }
+    }
+}
+
+/// Leaves out rows that have no voltage or current after all was derived, and lists them. `kept`
+/// then says which row each one was; empty when all stay.
+void dropIncomplete(RawColumns& raw, std::size_t& rows, std::vector<std::size_t>& headerRepeats,
+                    std::vector<std::size_t>& kept,
+                    const std::function<void(std::size_t)>& report) {
+    const auto whole = [&](std::size_t i) {
+        return std::isfinite(raw.voltage[i]) && std::isfinite(raw.current[i]);
+    };
+    std::size_t good = 0;
+    while (good < rows && whole(good)) ++good;
+    if (good == rows) return;
+    for (std::size_t i = 0; i < rows; ++i)
+        if (whole(i))
+            kept.push_back(i);
+        else
+            report(i);
+    raw.forEach([&](std::vector<double>& column) {
+        if (column.empty()) return;
+        for (std::size_t k = 0; k < kept.size(); ++k) column[k] = column[kept[k]];
+        column.resize(kept.size());
+    });
+    if (!raw.mode.empty()) {
+        for (std::size_t k = 0; k < kept.size(); ++k) raw.mode[k] = raw.mode[kept[k]];
+        raw.mode.resize(kept.size());
+    }
+    for (std::size_t& r : headerRepeats)
+        r = static_cast<std::size_t>(std::ranges::lower_bound(kept, r) - kept.begin());
+    rows = kept.size();
 }
 
 /// Signs from mode words: the word decides, an unknown word keeps the last known one.
@@ -168,6 +220,10 @@ void settleSign(RecordingData& data, Dialect& dialect, SignConvention wanted, bo
         dialect.unsignedCurrent = true;
         return;
     }
+    // Two columns of one direction each leave nothing to find.
+    if (dialect.column(Role::Current) == nullptr &&
+        dialect.column(Role::ChargeCurrent) != nullptr && wanted == SignConvention::Auto)
+        wanted = SignConvention::ChargePositive;
     int sign = wanted == SignConvention::DischargePositive ? -1 : 1;
     if (wanted == SignConvention::Auto) {
         double low = 0;
@@ -219,7 +275,7 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
                                             const std::string& encoding, const std::string& name,
                                             const ReadOptions& options, const Progress& progress,
                                             const std::stop_token& stop) {
-    auto guessed = guessDialect(head, name, options);
+    auto guessed = guessDialect(sampleOf(source, head), name, options);
     if (!guessed) return tl::unexpected<Error>(guessed.error());
     Imported out;
     out.dialect = std::move(*guessed);
@@ -261,7 +317,7 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
             phrase(
                 "The file became shorter, or unreadable, while it was read; nothing was changed."),
             name, phrase("a file that is not being written to."));
-    const std::size_t rows = compact(pieces, raw);
+    std::size_t rows = compact(pieces, raw);
 
     RecordingData data;
     std::vector<std::size_t> headerRepeats;
@@ -287,7 +343,9 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
                                        : ": " + data.problems.front().message + "."),
             fmt::format("{}:{}", name, data.problems.empty() ? 0 : data.problems.front().line),
             phrase("rows with a time, a voltage and a current."));
-    const LineOf lineOf = [&starts](std::size_t r) {
+    std::vector<std::size_t> kept;
+    const LineOf lineOf = [&starts, &kept](std::size_t r) {
+        if (!kept.empty()) r = kept[std::min(r, kept.size() - 1)];
         const auto it = std::upper_bound(starts.begin(), starts.end(), r,
                                          [](std::size_t a, const auto& b) { return a < b.first; }) -
                         1;
@@ -298,7 +356,41 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
                    : it->second->firstLine + static_cast<std::int64_t>(within);
     };
 
-    deriveMissing(raw, rows, dialect);
+    deriveMissing(raw, rows, dialect, options.load);
+    if (raw.voltage.empty()) {
+        raw.voltage.assign(rows, 0.0);
+        dialect.guesses.push_back(
+            phrase("no voltage is logged: only the current and its charge are known"));
+        data.problems.push_back(
+            {0, kNaN, "no_voltage",
+             phrase("no voltage is logged: only the current and its charge are known")});
+    } else if (options.load.kind != KnownLoad::None && dialect.column(Role::Current) == nullptr) {
+        const std::string words =
+            phrase("no current is logged: it follows from the load that was given ({:g} {})",
+                   options.load.value,
+                   options.load.kind == KnownLoad::Power     ? "W"
+                   : options.load.kind == KnownLoad::Current ? "A"
+                                                             : "Ω");
+        dialect.guesses.push_back(words);
+        data.problems.push_back({0, kNaN, "derived_current", words});
+    }
+    std::vector<std::size_t> incomplete;
+    dropIncomplete(raw, rows, headerRepeats, kept, [&](std::size_t r) { incomplete.push_back(r); });
+    for (const std::size_t r : incomplete) {
+        const auto it = std::upper_bound(starts.begin(), starts.end(), r,
+                                         [](std::size_t a, const auto& b) { return a < b.first; }) -
+                        1;
+        const std::size_t in = r - it->first;
+        const PieceResult& result = it->second->result;
+        data.problems.push_back(
+            {in < result.lines.size() ? result.lines[in]
+                                      : it->second->firstLine + static_cast<std::int64_t>(in),
+             kNaN, "bad_row", phrase("a value that the voltage or the current needs is missing")});
+        ++out.rowsSkipped;
+    }
+    if (rows == 0)
+        return fail(ErrorKind::NotATable, phrase("No row of the table could be read") + ".", name,
+                    phrase("rows with a time, a voltage and a current."));
     double lowest = 0;
     double highest = 0;
     for (const double c : raw.current) lowest = std::min(lowest, c), highest = std::max(highest, c);
@@ -330,8 +422,12 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
         if (!raw.date.empty())
             for (std::size_t i = 0; i < rows; ++i) data.time_s[i] += raw.date[i];
         if (dialect.time.shape == TimeShape::DateTime || !raw.date.empty() ||
-            data.time_s.front() > 1e9)
+            data.time_s.front() > 5e8)
             out.startEpoch_s = data.time_s.front();
+        // A spreadsheet's days begin at 1899-12-30.
+        if (dialect.time.shape == TimeShape::Number && dialect.timeFactor == 86400 &&
+            out.startEpoch_s > 2.7e9)
+            out.startEpoch_s -= 25569.0 * 86400;
     }
     straightenTime(data, dialect, headerRepeats, lineOf);
     if (stop.stop_requested()) return cancelled();

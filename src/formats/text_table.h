@@ -24,11 +24,27 @@ class TextSource;
 
 enum class SignConvention { Auto, ChargePositive, DischargePositive };
 
+/// What is known of the battery, so that readings of a log can be told apart. 0: not known.
+struct BatteryHint {
+    double lowest_V = 0, highest_V = 0;  ///< usual voltages of the whole battery, empty and full
+    double rated_Ah = 0;
+};
+
+/// The load of a log that has no current: current and charge follow from it.
+struct KnownLoad {
+    enum Kind { None, Power, Current, Resistance } kind = None;
+    double value = 0;  ///< W, A or Ω; it discharges
+};
+
 /// What the caller fixes; everything else is guessed.
 struct ReadOptions {
     SignConvention sign = SignConvention::Auto;
     std::map<Role, std::string> map;           ///< column title or 1-based number for a role
     std::map<std::string, std::string> units;  ///< unit by column title, where the guess is wrong
+    std::map<Role, std::string> roleUnits;     ///< unit of a part, whatever its column is called
+    std::optional<DateOrder> dateOrder;        ///< of dates that do not begin with the year
+    KnownLoad load;                            ///< for logs without a current
+    BatteryHint battery;
     std::set<std::string> ignored;  ///< 1-based numbers of columns that are not to be used
     char delimiter = 0;             ///< 0: guessed
     char decimal = 0;               ///< 0: guessed

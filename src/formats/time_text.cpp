@@ -22,6 +22,27 @@ int takeInteger(std::string_view& text, long long& value) {
     return digits;
 }
 
+/// "AM" or "PM" behind a clock of twelve hours moves it. False for anything else that stands there.
+bool takeHalfDay(std::string_view& text, double& clock) {
+    std::string_view rest = text;
+    while (!rest.empty() && rest.front() == ' ') rest.remove_prefix(1);
+    if (rest.size() < 2) return true;
+    const auto letter = [&](std::size_t k) { return static_cast<char>(rest[k] & ~0x20); };
+    std::size_t length = 2;
+    if (rest.size() >= 4 && rest[1] == '.' && rest[3] == '.')
+        length = 4;  // "a.m."
+    else if (letter(1) != 'M')
+        return true;
+    if ((letter(0) != 'A' && letter(0) != 'P') || letter(length == 4 ? 2 : 1) != 'M') return false;
+    const double hour = std::floor(clock / 3600);
+    if (letter(0) == 'P' && hour < 12) clock += 43200;
+    if (letter(0) == 'A' && hour >= 12) clock -= 43200;
+    rest.remove_prefix(length);
+    while (!rest.empty() && rest.front() == ' ') rest.remove_prefix(1);
+    text = rest;
+    return true;
+}
+
 bool takeChar(std::string_view& text, char c) {
     if (text.empty() || text.front() != c) return false;
     text.remove_prefix(1);
@@ -102,8 +123,8 @@ std::optional<double> parseClock(std::string_view cell, const TimeStyle& style) 
         }
     }
     int parts = 0;
-    const auto clock = takeClock(cell, style, parts);
-    if (!clock || !cell.empty()) return std::nullopt;
+    auto clock = takeClock(cell, style, parts);
+    if (!clock || !takeHalfDay(cell, *clock) || !cell.empty()) return std::nullopt;
     return days * 86400 + *clock;
 }
 
@@ -143,15 +164,7 @@ std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& styl
     auto clock = takeClock(text, hours, parts);
     if (!clock) return std::nullopt;
     skipSpaces(text);
-    if (text.size() >= 2 && (text[1] == 'M' || text[1] == 'm')) {
-        const bool pm = text[0] == 'P' || text[0] == 'p';
-        if (!pm && text[0] != 'A' && text[0] != 'a') return std::nullopt;
-        const double hour = std::floor(*clock / 3600);
-        if (pm && hour < 12) *clock += 43200;
-        if (!pm && hour >= 12) *clock -= 43200;
-        text.remove_prefix(2);
-        skipSpaces(text);
-    }
+    if (!takeHalfDay(text, *clock)) return std::nullopt;
     seconds += *clock;
     if (text.empty() || text == "Z" || text == "z" || text == "UTC") return seconds;
     const char sign = text.front();
@@ -170,51 +183,6 @@ std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& styl
     if (!text.empty()) return std::nullopt;
     const double offset = static_cast<double>(zoneHours * 3600 + zoneMinutes * 60);
     return seconds + (sign == '+' ? -offset : offset);
-}
-
-std::optional<TimeStyle> guessTimeStyle(const std::vector<std::string_view>& samples,
-                                        char decimal) {
-    if (samples.empty()) return std::nullopt;
-    const auto countOf = [&](auto parse) {
-        std::size_t good = 0;
-        for (const auto& s : samples) good += parse(s) ? 1 : 0;
-        return good;
-    };
-    const std::size_t need = samples.size() - samples.size() / 10;
-    TimeStyle style;
-    style.decimal = decimal;
-    const auto isNumber = [&](std::string_view s) {
-        const std::string_view cell = trimCell(s);
-        double value = 0;
-        std::size_t used = 0;
-        if (!parseNumberPrefix(cell, decimal, value, used)) return false;
-        if (used == cell.size()) return true;
-        const auto unit = parseUnit(cell.substr(used));  // "10 s"
-        return unit && unit->quantity == Quantity::Time;
-    };
-    if (countOf(isNumber) >= need) return style;
-    style.shape = TimeShape::Clock;
-    if (countOf([&](std::string_view s) { return parseClock(s, style).has_value(); }) >= need)
-        return style;
-    style.shape = TimeShape::DateTime;
-    std::optional<TimeStyle> best;
-    double bestSpan = 0;
-    for (const DateOrder order : {DateOrder::DayMonthYear, DateOrder::MonthDayYear}) {
-        style.order = order;
-        if (countOf([&](std::string_view s) { return parseDateTime(s, style).has_value(); }) < need)
-            continue;
-        // Both orders can read the same text: prefer the one in which time passes evenly.
-        double low = 1e300, high = -1e300;
-        for (const auto& s : samples)
-            if (const auto t = parseDateTime(s, style))
-                low = std::min(low, *t), high = std::max(high, *t);
-        const double span = high - low;
-        if (!best || span < bestSpan * 0.5) {
-            best = style;
-            bestSpan = span;
-        }
-    }
-    return best;
 }
 
 }  // namespace nk

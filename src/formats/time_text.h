@@ -24,10 +24,6 @@ std::optional<double> parseClock(std::string_view cell, const TimeStyle& style);
 /// seconds since 1970-01-01 UTC (a time without zone counts as UTC).
 std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& style);
 
-/// Finds the style that reads all samples, or nothing when they are no times. Plain numbers give
-/// TimeShape::Number.
-std::optional<TimeStyle> guessTimeStyle(const std::vector<std::string_view>& samples, char decimal);
-
 /// Days from 1970-01-01 of a civil date (Gregorian, proleptic).
 long long daysFromCivil(long long year, unsigned month, unsigned day);
 

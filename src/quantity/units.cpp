@@ -21,6 +21,8 @@ const auto& table() {
     // Exact spelling first: "mA" and "MA" differ, "s" and "S" do not in a log header.
     static const std::array entries = {
         Entry{"ms", {Q::Time, 1e-3}},
+        Entry{"minuti", {Q::Time, 60}},
+        Entry{"minut", {Q::Time, 60}},
         Entry{"msec", {Q::Time, 1e-3}},
         Entry{"millis", {Q::Time, 1e-3}},
         Entry{"milliseconds", {Q::Time, 1e-3}},
@@ -94,6 +96,8 @@ const auto& table() {
         Entry{"ohms", {Q::Resistance, 1}},
         Entry{"ω", {Q::Resistance, 1}},
         Entry{"mohm", {Q::Resistance, 1e-3}},
+        Entry{"mohms", {Q::Resistance, 1e-3}},
+        Entry{"milliohm", {Q::Resistance, 1e-3}},
         Entry{"mω", {Q::Resistance, 1e-3}},
     };
     return entries;
