@@ -2,7 +2,7 @@
 _narrow_knee_cli() {
   local cur=${COMP_WORDS[COMP_CWORD]} prev=${COMP_WORDS[COMP_CWORD-1]}
   local battery="--chemistry --series --parallel --rated-ah --mass-kg --ambient-c --set-a"
-  local reading="--sign --map --interval-s --threads"
+  local reading="--sign --map --unit --date-order --decimal --load --accuracy --interval-s --threads"
   if [ "$COMP_CWORD" -eq 1 ]; then
     mapfile -t COMPREPLY < <(compgen -W "analyse replay rate compare simulate book --help --version" -- "$cur")
     return

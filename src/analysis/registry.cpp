@@ -249,6 +249,8 @@ const std::vector<Check>& checks() {
         {"slow_log", "A usual interval of 15 s and more.", checkSlow},
         {"logger_restart", "The clock of the log goes back and goes on from there.", checkRestarts},
         {"gaps", "Time steps over five usual intervals.", checkGaps},
+        {"derived_current", "A current that was not logged follows from a given load.",
+         checkDerived},
         {"damaged_samples", "Blocks of stored samples whose checksum does not agree are left out.",
          checkDamage},
         {"bad_rows", "Rows that do not read as numbers.", checkBadRows},

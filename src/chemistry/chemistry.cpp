@@ -220,7 +220,9 @@ Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
     // High and low ends without the last permille, so that one wild sample decides nothing.
     std::vector<double> sorted;
     const std::size_t stride = std::max<std::size_t>(1, voltage_V.size() / 20000);
-    for (std::size_t i = 0; i < voltage_V.size(); i += stride) sorted.push_back(voltage_V[i]);
+    for (std::size_t i = 0; i < voltage_V.size(); i += stride)
+        if (std::isfinite(voltage_V[i])) sorted.push_back(voltage_V[i]);
+    if (sorted.empty()) return out;  // nothing to recognise it by
     std::sort(sorted.begin(), sorted.end());
     const double high =
         sorted[static_cast<std::size_t>(0.998 * static_cast<double>(sorted.size() - 1))];

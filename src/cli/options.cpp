@@ -93,26 +93,6 @@ void ReadingOptions::addTo(CLI::App& command) {
         ->group(group);
 }
 
-namespace {
-
-/// "20W", "5A", "8ohm".
-Expected<KnownLoad> parseLoad(const std::string& text) {
-    const std::pair<KnownLoad::Kind, Quantity> kinds[] = {
-        {KnownLoad::Power, Quantity::Power},
-        {KnownLoad::Current, Quantity::Current},
-        {KnownLoad::Resistance, Quantity::Resistance}};
-    const bool bare =
-        !text.empty() && text.find_first_not_of("0123456789.+-eE ") == std::string::npos;
-    for (const auto& [kind, quantity] : kinds)
-        if (const auto value = parseQuantity(text, quantity);
-            value && !bare && *value > 0 && *value <= 4e7)
-            return KnownLoad{kind, *value};
-    return fail(ErrorKind::InvalidArgument, "'" + harmless(text, 40) + "' is no load.", "--load",
-                "a power, current or resistance: 20W, 5A, 8ohm.");
-}
-
-}  // namespace
-
 Expected<InstrumentAccuracy> ReadingOptions::accuracy() const {
     InstrumentAccuracy out;
     std::stringstream parts(accuracyText);

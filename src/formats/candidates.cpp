@@ -138,9 +138,9 @@ std::vector<Setting> timeSettings(const std::vector<double>& values, const Colum
     if (scale.whole && scale.most > 5000)
         out.push_back(factor(1e-3, -1.2, phrase("'{}' has no unit: taken as {}", title, "ms")));
     if (!scale.whole || scale.most < 6000)
-        out.push_back(factor(60, -1.6, phrase("'{}' has no unit: taken as {}", title, "min")));
+        out.push_back(factor(60, -2.0, phrase("'{}' has no unit: taken as {}", title, "min")));
     if (!scale.whole && scale.most < 300)
-        out.push_back(factor(3600, -1.6, phrase("'{}' has no unit: taken as {}", title, "h")));
+        out.push_back(factor(3600, -2.0, phrase("'{}' has no unit: taken as {}", title, "h")));
     return out;
 }
 
@@ -216,12 +216,14 @@ void findParts(std::vector<Hypothesis>& list, const std::vector<ColumnFacts>& fa
     std::vector<Hypothesis> out;
     for (const Hypothesis& h : list) {
         std::vector<std::size_t> free;
+        std::vector<bool> constant(h.columns.size() + 1);
         for (std::size_t k = 0; k < h.columns.size() && free.size() < kMostFree; ++k)
             if (h.columns[k].role == Role::Ignore && facts[k].numeric(h.decimal)) {
                 const Scale s = scaleOf(facts[k].values(h.decimal));
                 bool counts = false;
                 if (rises(facts[k].values(h.decimal), counts) && counts) continue;
-                if (s.most != s.least) free.push_back(k);
+                free.push_back(k);
+                constant[k] = s.most == s.least;
             }
         const std::size_t none = h.columns.size();
         std::vector<std::size_t> choices = free;
@@ -232,7 +234,7 @@ void findParts(std::vector<Hypothesis>& list, const std::vector<ColumnFacts>& fa
                 std::vector<std::size_t> warm = skip;
                 if (temperature)
                     for (const std::size_t k : free)
-                        if (k != v && k != c) warm.push_back(k);
+                        if (k != v && k != c && !constant[k]) warm.push_back(k);
                 for (const std::size_t t : warm) {
                     Hypothesis next = h;
                     const auto part = [&](std::size_t k, Role role) {
@@ -245,6 +247,7 @@ void findParts(std::vector<Hypothesis>& list, const std::vector<ColumnFacts>& fa
                     part(v, Role::Voltage);
                     part(c, Role::Current);
                     part(t, Role::Temperature);
+                    next.prior -= (constant[v] ? 1.5 : 0) + (constant[c] ? 1.5 : 0);
                     if (v != none && c != none && v < c) next.prior += 0.3;
                     if (t != none)
                         next.prior +=
@@ -266,12 +269,19 @@ std::vector<Hypothesis> candidates(const SampledTable& table, const std::vector<
         Hypothesis h;
         h.decimal = decimal;
         h.columns = named;
-        h.prior = decimal == '.' ? 0 : -0.1;
+        // Cells split at commas that hold none themselves have no decimal commas either.
+        const bool commas = std::ranges::any_of(table.rows, [](const auto& row) {
+            return std::ranges::any_of(row, [](std::string_view cell) {
+                return cell.find(',') != std::string_view::npos;
+            });
+        });
+        h.prior = decimal == '.' ? 0 : table.shape.delimiter == ',' && !commas ? -2.5 : -0.1;
         // Words of a header can mislead: a column of text is no voltage.
         for (std::size_t k = 0; k < h.columns.size(); ++k) {
             Role& role = h.columns[k].role;
             if (facts[k].filled == 0 && role != Role::Temperature && role != Role::Cell) continue;
-            const bool number = facts[k].numeric(decimal);
+            // A name tells more than a few odd cells.
+            const bool number = facts[k].bad(decimal) * 2 <= facts[k].filled;
             const bool time = !facts[k].times.empty();
             if (facts[k].filled > 0 && !number && !time && role != Role::Mode) role = Role::Ignore;
             if (time && role != Role::Time && role != Role::Date) role = Role::Ignore;
@@ -359,7 +369,14 @@ std::vector<Hypothesis> candidates(const SampledTable& table, const std::vector<
                                              Role::ChargeCurrent});
         // One is named and the other is not: it is not there, but for a column that nobody could
         // name.
-        if (found.empty() || words)
+        const bool nothingElse = std::ranges::none_of(list, [&](const Hypothesis& h) {
+            for (std::size_t k = 0; k < h.columns.size(); ++k)
+                if (h.columns[k].role == Role::Ignore && facts[k].numeric(h.decimal)) return true;
+            return false;
+        });
+        if (voltage && !current && words && nothingElse)
+            missing.clear();  // a clamp meter's log: the current alone
+        else if (found.empty() || words)
             missing = voltage && current ? "voltage" : voltage ? "voltage" : "current";
         else
             list = std::move(found);
@@ -515,6 +532,9 @@ Probe probeOf(const SampledTable& table, const std::vector<ColumnFacts>& facts, 
             if (pack || !out.voltage_V.empty())
                 out.current_A[k] = out.voltage_V[k] != 0 ? out.power_W[k] / out.voltage_V[k] : 0;
         out.power_W.clear();
+        if (options.load.kind != KnownLoad::None && !out.voltage_V.empty())
+            for (std::size_t k = 0; k < n; ++k)
+                out.current_A[k] = currentOf(options.load, out.voltage_V[k]);
     }
     if (!mode.empty()) {
         signed char last = 0;

@@ -7,6 +7,7 @@
 #include "bytes.h"
 #include "packed.h"
 #include "quantity/phrase.h"
+#include "text_source.h"
 
 namespace nk {
 
@@ -139,6 +140,33 @@ Expected<std::string> previewText(std::string_view bytes, const std::string& nam
     auto inner = kind == "spreadsheet" ? sheetText(bytes, name, stop) : matText(bytes, name, stop);
     if (!inner) return tl::unexpected<Error>(inner.error());
     return inner->substr(0, kMost);
+}
+
+std::vector<ReadingChoice> readingWays(std::string_view bytes, const std::string& name,
+                                       const ReadOptions& options, const std::stop_token& stop) {
+    const std::string kind = surest(bytes, name).name;
+    if (kind == "gzip" || kind == "zstd") {
+        // The beginning tells enough.
+        constexpr std::size_t kMost = std::size_t{4} << 20;
+        const auto inner = kind == "gzip" ? unpackGzip(bytes, name, stop, kMost)
+                                          : unpackZstd(bytes, name, stop, kMost);
+        return inner ? readingWays(std::string_view(inner->memory).substr(0, kMost), name, options,
+                                   stop)
+                     : std::vector<ReadingChoice>();
+    }
+    std::string table;
+    DecodedText decoded;
+    if (kind == "text") {
+        if (!decodeText(bytes, name, decoded)) return {};
+    } else {
+        auto text =
+            kind == "spreadsheet" ? sheetText(bytes, name, stop) : matText(bytes, name, stop);
+        if (!text) return {};
+        table = std::move(*text);
+        decoded.text = table;
+    }
+    return readingChoices(
+        sampleOf(MemoryText(decoded.text), decoded.text.substr(0, std::size_t{1} << 20)), options);
 }
 
 }  // namespace nk

@@ -2,6 +2,7 @@
 // turns the bytes into a recording. The surest one reads. How to add one: docs/add-an-importer.md.
 #pragma once
 
+#include "dialect.h"
 #include "text_table.h"
 
 namespace nk {
@@ -34,6 +35,12 @@ Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOpti
 /// tab-separated lines, a packed file's content, plain text as it is; UTF-8, at most about 64 KiB.
 Expected<std::string> previewText(std::string_view bytes, const std::string& name,
                                   const std::stop_token& stop = {});
+
+/// The two ways in which a log can be read that fit equally well (formats/dialect.h); empty when
+/// there is no such question.
+std::vector<ReadingChoice> readingWays(std::string_view bytes, const std::string& name,
+                                       const ReadOptions& options,
+                                       const std::stop_token& stop = {});
 
 /// The first sheet with a table in an xlsx or ods file, as tab-separated text. Dates that the sheet
 /// stores as day numbers become ISO 8601 where the header names a time.

@@ -72,7 +72,8 @@ double timePasses(const Probe& p, const BatteryHint&) {
             if (std::isnan(first)) first = t;
             last = t;
         }
-    score -= 2.5 * decadesOutside(std::abs(last - first), 60, 30 * 86400);
+    score -= 1.5 * decadesOutside(std::abs(last - first), 4, 1e9) +
+             2.5 * decadesOutside(std::abs(last - first), 1e-9, 30 * 86400);
     return score;
 }
 
@@ -126,9 +127,11 @@ double chargeFits(const Probe& p, const BatteryHint& hint) {
         most = std::max(most, sum);
     }
     const double swing = most - least;
-    if (!(hint.rated_Ah > 0)) return -1.0 * decadesOutside(swing, 0.01, 300);
+    if (swing == 0) return 0;
+    if (!(hint.rated_Ah > 0))
+        return -0.5 * decadesOutside(swing, 0.0005, 1e9) - decadesOutside(swing, 1e-9, 300);
     double score = -4 * decadesOutside(swing / hint.rated_Ah, 0.02, p.unsignedCurrent ? 3.5 : 1.9);
-    // From top to bottom moves a good part of the capacity.
+    // A good part of the way from bottom to top moves a good part of the capacity.
     double low = kNaN;
     double high = kNaN;
     for (const double v : p.voltage_V)
@@ -136,9 +139,10 @@ double chargeFits(const Probe& p, const BatteryHint& hint) {
             low = std::isnan(low) ? v : std::min(low, v);
             high = std::isnan(high) ? v : std::max(high, v);
         }
-    if (hint.highest_V > 0 && low < hint.lowest_V + 0.2 * (hint.highest_V - hint.lowest_V) &&
-        high > hint.lowest_V + 0.75 * (hint.highest_V - hint.lowest_V))
-        score -= 4 * decadesOutside(swing / hint.rated_Ah, 0.25, 10);
+    if (hint.highest_V > hint.lowest_V) {
+        const double part = std::min(1.0, (high - low) / (hint.highest_V - hint.lowest_V));
+        if (part > 0.45) score -= 4 * decadesOutside(swing / hint.rated_Ah, 0.35 * part * part, 10);
+    }
     return score;
 }
 

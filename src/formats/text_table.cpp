@@ -166,22 +166,17 @@ void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect, const Kn
     }
     if (raw.current.empty() && load.kind != KnownLoad::None && !raw.voltage.empty()) {
         raw.current.assign(rows, 0.0);
-        for (std::size_t i = 0; i < rows; ++i) {
-            const double v = raw.voltage[i];
-            raw.current[i] = load.kind == KnownLoad::Current ? -load.value
-                             : load.kind == KnownLoad::Power ? (v > 0 ? -load.value / v : 0)
-                                                             : -v / load.value;
-        }
+        for (std::size_t i = 0; i < rows; ++i) raw.current[i] = currentOf(load, raw.voltage[i]);
     }
 }
 
 /// Leaves out rows that have no voltage or current after all was derived, and lists them. `kept`
 /// then says which row each one was; empty when all stay.
-void dropIncomplete(RawColumns& raw, std::size_t& rows, std::vector<std::size_t>& headerRepeats,
-                    std::vector<std::size_t>& kept,
+void dropIncomplete(RawColumns& raw, bool noVoltage, std::size_t& rows,
+                    std::vector<std::size_t>& headerRepeats, std::vector<std::size_t>& kept,
                     const std::function<void(std::size_t)>& report) {
     const auto whole = [&](std::size_t i) {
-        return std::isfinite(raw.voltage[i]) && std::isfinite(raw.current[i]);
+        return (noVoltage || std::isfinite(raw.voltage[i])) && std::isfinite(raw.current[i]);
     };
     std::size_t good = 0;
     while (good < rows && whole(good)) ++good;
@@ -357,8 +352,9 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
     };
 
     deriveMissing(raw, rows, dialect, options.load);
-    if (raw.voltage.empty()) {
-        raw.voltage.assign(rows, 0.0);
+    const bool noVoltage = raw.voltage.empty();
+    if (noVoltage) {
+        raw.voltage.assign(rows, kNaN);
         dialect.guesses.push_back(
             phrase("no voltage is logged: only the current and its charge are known"));
         data.problems.push_back(
@@ -375,7 +371,8 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
         data.problems.push_back({0, kNaN, "derived_current", words});
     }
     std::vector<std::size_t> incomplete;
-    dropIncomplete(raw, rows, headerRepeats, kept, [&](std::size_t r) { incomplete.push_back(r); });
+    dropIncomplete(raw, noVoltage, rows, headerRepeats, kept,
+                   [&](std::size_t r) { incomplete.push_back(r); });
     for (const std::size_t r : incomplete) {
         const auto it = std::upper_bound(starts.begin(), starts.end(), r,
                                          [](std::size_t a, const auto& b) { return a < b.first; }) -

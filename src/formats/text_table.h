@@ -36,6 +36,11 @@ struct KnownLoad {
     double value = 0;  ///< W, A or Ω; it discharges
 };
 
+/// "20W", "5 A", "8ohm".
+Expected<KnownLoad> parseLoad(const std::string& text);
+/// The current that a load draws at a voltage, A, negative: it discharges.
+double currentOf(const KnownLoad& load, double voltage_V);
+
 /// What the caller fixes; everything else is guessed.
 struct ReadOptions {
     SignConvention sign = SignConvention::Auto;

@@ -25,7 +25,8 @@ namespace {
 Card fromFinding(const Finding& f) {
     Card c;
     const bool log = f.code == "gaps" || f.code == "logger_restart" || f.code == "bad_rows" ||
-                     f.code == "damaged_samples" || f.code == "counter_disagrees" ||
+                     f.code == "damaged_samples" || f.code == "derived_current" ||
+                     f.code == "no_voltage" || f.code == "counter_disagrees" ||
                      f.code == "coarse_log" || f.code == "slow_log";
     c.tone = f.severity == Severity::Hazard ? CardTone::Hazard
              : log                          ? CardTone::Log

@@ -335,7 +335,7 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
     for (std::size_t k = 1; k < list.size(); ++k) {
         if (!list[k].isCharge() || list[k - 1].kind != StepKind::Rest) continue;
         const double rested = in.perCell(list[k - 1].endVoltage_V);
-        if (rested >= c->overdrained_V - 0.02) continue;
+        if (!(rested < c->overdrained_V - 0.02)) continue;
         const bool out_ = !c->nickel() && rested < c->outOfUse_V;
         std::string advice;
         if (c->nickel())

@@ -52,6 +52,24 @@ void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out) {
          where});
 }
 
+void checkDerived(const AnalysisInput& in, std::vector<Finding>& out) {
+    for (const Problem& p : in.recording.problems())
+        if (p.kind == "derived_current")
+            out.push_back(
+                {Severity::Note,
+                 "derived_current",
+                 p.message + ".",
+                 phrase("Every figure of current, charge and energy here is as true as that load."),
+                 {}});
+        else if (p.kind == "no_voltage")
+            out.push_back({Severity::Note,
+                           "no_voltage",
+                           p.message + ".",
+                           phrase("Log the voltage beside it to learn energy, capacity at a "
+                                  "cut-off and resistance."),
+                           {}});
+}
+
 void checkDamage(const AnalysisInput& in, std::vector<Finding>& out) {
     std::size_t count = 0;
     const Problem* first = nullptr;

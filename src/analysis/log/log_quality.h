@@ -7,6 +7,7 @@ namespace nk {
 
 void checkGaps(const AnalysisInput& in, std::vector<Finding>& out);
 void checkRestarts(const AnalysisInput& in, std::vector<Finding>& out);
+void checkDerived(const AnalysisInput& in, std::vector<Finding>& out);
 void checkDamage(const AnalysisInput& in, std::vector<Finding>& out);
 void checkBadRows(const AnalysisInput& in, std::vector<Finding>& out);
 void checkCoarse(const AnalysisInput& in, std::vector<Finding>& out);

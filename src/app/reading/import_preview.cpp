@@ -9,6 +9,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPainter>
+#include <QPushButton>
 #include <QTableWidget>
 #include <QVBoxLayout>
 #include <cmath>
@@ -98,6 +99,8 @@ const std::pair<Role, const char*> kRoles[] = {
     {Role::Date, QT_TRANSLATE_NOOP("ImportPreview", "date")},
     {Role::Voltage, QT_TRANSLATE_NOOP("ImportPreview", "voltage")},
     {Role::Current, QT_TRANSLATE_NOOP("ImportPreview", "current")},
+    {Role::ChargeCurrent, QT_TRANSLATE_NOOP("ImportPreview", "charge current")},
+    {Role::DischargeCurrent, QT_TRANSLATE_NOOP("ImportPreview", "discharge current")},
     {Role::Power, QT_TRANSLATE_NOOP("ImportPreview", "power")},
     {Role::Temperature, QT_TRANSLATE_NOOP("ImportPreview", "temperature")},
     {Role::Cell, QT_TRANSLATE_NOOP("ImportPreview", "cell voltage")},
@@ -113,6 +116,8 @@ QStringList unitsOf(Role role) {
         case Role::Cell:
             return {"V", "mV"};
         case Role::Current:
+        case Role::ChargeCurrent:
+        case Role::DischargeCurrent:
             return {"A", "mA"};
         case Role::Power:
             return {"W", "mW"};
@@ -194,12 +199,60 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     row->addStretch(1);
     connect(interval_, &QLineEdit::editingFinished, this, &ImportPreview::readChoices);
     box->addLayout(row);
+    row = new QHBoxLayout;
+    row->setSpacing(8);
+    order_ = choice(tr("Dates"), "dateOrder",
+                    {{tr("guess"), -1},
+                     {tr("day first"), static_cast<int>(DateOrder::DayMonthYear)},
+                     {tr("month first"), static_cast<int>(DateOrder::MonthDayYear)}});
+    auto* loadWords = new QLabel(tr("Load"), this);
+    load_ = new QLineEdit(this);
+    load_->setObjectName("load");
+    load_->setMaximumWidth(110);
+    load_->setPlaceholderText(tr("20 W, 5 A, 8 ohm"));
+    load_->setAccessibleName(tr("The load of a log that has no current"));
+    load_->setToolTip(
+        tr("For a log of the voltage alone: current and charge follow from the load, and are "
+           "marked so."));
+    loadWords->setBuddy(load_);
+    row->addWidget(loadWords);
+    row->addWidget(load_);
+    row->addStretch(1);
+    connect(load_, &QLineEdit::editingFinished, this, &ImportPreview::readChoices);
+    box->addLayout(row);
     curve_ = new Thumbnail(this);
     box->addWidget(curve_);
+    question_ = new QWidget(this);
+    question_->setObjectName("readingQuestion");
+    auto* sides = new QHBoxLayout(question_);
+    sides->setContentsMargins(0, 0, 0, 0);
+    sides->setSpacing(10);
+    for (int k = 0; k < 2; ++k) {
+        auto* side = new QVBoxLayout;
+        auto* words = new QLabel(question_);
+        words->setWordWrap(true);
+        words->setObjectName(QString("wayWords%1").arg(k));
+        auto* curve = new Thumbnail(question_);
+        auto* take = new QPushButton(tr("Read it so"), question_);
+        take->setObjectName(QString("way%1").arg(k));
+        connect(take, &QPushButton::clicked, this, [this, k] {
+            if (k >= static_cast<int>(wayOptions_.size())) return;
+            options_ = wayOptions_[static_cast<std::size_t>(k)];
+            Q_EMIT optionsChanged();
+        });
+        side->addWidget(words);
+        side->addWidget(curve);
+        side->addWidget(take);
+        sides->addLayout(side, 1);
+        wayWords_.push_back(words);
+        wayCurves_.push_back(curve);
+    }
+    question_->hide();
+    box->addWidget(question_);
 }
 
 void ImportPreview::show(const std::string& text, const ReadOptions& options,
-                         const Imported* imported, const QString& problem) {
+                         const Imported* imported, const QString& problem, const Ways& ways) {
     filling_ = true;
     options_ = options;
     ReadOptions lenient = options;
@@ -212,6 +265,25 @@ void ImportPreview::show(const std::string& text, const ReadOptions& options,
     select(delimiter_, options.delimiter);
     select(decimal_, options.decimal);
     select(sign_, static_cast<int>(options.sign));
+    select(order_, options.dateOrder ? static_cast<int>(*options.dateOrder) : -1);
+    if (!load_->hasFocus()) {
+        const KnownLoad& load = options.load;
+        load_->setText(load.kind == KnownLoad::None
+                           ? QString()
+                           : QString("%1 %2")
+                                 .arg(load.value)
+                                 .arg(load.kind == KnownLoad::Power     ? "W"
+                                      : load.kind == KnownLoad::Current ? "A"
+                                                                        : "ohm"));
+    }
+    wayOptions_.clear();
+    for (std::size_t k = 0; k < std::min(ways.size(), wayWords_.size()); ++k) {
+        wayOptions_.push_back(ways[k].first.options);
+        wayWords_[k]->setText(QString::fromStdString(ways[k].first.words));
+        wayCurves_[k]->setRecording(ways[k].second);
+    }
+    question_->setVisible(ways.size() == 2);
+    curve_->setVisible(ways.size() != 2);
     if (!interval_->hasFocus())
         interval_->setText(options.interval_s > 0 ? QString::number(options.interval_s)
                                                   : QString());
@@ -292,6 +364,10 @@ void ImportPreview::readChoices() {
     next.delimiter = static_cast<char>(delimiter_->currentData().toInt());
     next.decimal = static_cast<char>(decimal_->currentData().toInt());
     next.sign = static_cast<SignConvention>(sign_->currentData().toInt());
+    const int order = order_->currentData().toInt();
+    next.dateOrder = order < 0 ? std::nullopt : std::optional(static_cast<DateOrder>(order));
+    next.load =
+        parseLoad(load_->text().trimmed().replace(',', '.').toStdString()).value_or(KnownLoad());
     const QString interval = interval_->text().trimmed().replace(',', '.');
     next.interval_s = interval.isEmpty() ? 0 : std::max(0.0, interval.toDouble());
     const bool otherTable =
@@ -299,6 +375,7 @@ void ImportPreview::readChoices() {
     if (otherTable) {
         next.map.clear();
         next.units.clear();
+        next.roleUnits.clear();
     } else {
         for (int c = 0; c < table_->columnCount(); ++c) {
             const Column& column = dialect_.columns[static_cast<std::size_t>(c)];
@@ -306,12 +383,22 @@ void ImportPreview::readChoices() {
             const auto* unit = qobject_cast<QComboBox*>(table_->cellWidget(1, c));
             const auto wanted = static_cast<Role>(role->currentData().toInt());
             const std::string number = std::to_string(c + 1);
-            if (wanted != column.role) {
+            // What somebody chose counts, also when it had been guessed so.
+            if (unit != nullptr && unit == sender() && wanted == column.role) {
+                next.units[column.title] = unit->currentText().toStdString();
+                next.roleUnits.erase(column.role);
+            } else if (wanted != column.role || (role == sender() && wanted != Role::Ignore)) {
                 for (auto it = next.map.begin(); it != next.map.end();)
                     it = it->second == number || it->second == column.title ? next.map.erase(it)
                                                                             : std::next(it);
                 // A column that is no longer used gives its role to nobody.
-                if (wanted != Role::Ignore)
+                if (wanted == Role::Cell) {
+                    std::string cells;
+                    for (std::size_t k = 0; k < dialect_.columns.size(); ++k)
+                        if (dialect_.columns[k].role == Role::Cell || static_cast<int>(k) == c)
+                            cells += (cells.empty() ? "" : "+") + std::to_string(k + 1);
+                    next.map[wanted] = cells;
+                } else if (wanted != Role::Ignore)
                     next.map[wanted] = number;
                 else
                     next.ignored.insert(number);
@@ -342,15 +429,23 @@ QString optionsText(const ReadOptions& o) {
     QJsonObject units;
     for (const auto& [title, unit] : o.units)
         units[QString::fromStdString(title)] = QString::fromStdString(unit);
+    QJsonObject roleUnits;
+    for (const auto& [role, unit] : o.roleUnits)
+        roleUnits[QString::fromStdString(toString(role))] = QString::fromStdString(unit);
     QStringList ignored;
     for (const std::string& column : o.ignored) ignored << QString::fromStdString(column);
-    return QJsonDocument(QJsonObject{{"map", map},
-                                     {"units", units},
-                                     {"ignored", ignored.join(' ')},
-                                     {"sign", static_cast<int>(o.sign)},
-                                     {"delimiter", static_cast<int>(o.delimiter)},
-                                     {"decimal", static_cast<int>(o.decimal)},
-                                     {"interval_s", o.interval_s}})
+    return QJsonDocument(
+               QJsonObject{{"map", map},
+                           {"units", units},
+                           {"ignored", ignored.join(' ')},
+                           {"sign", static_cast<int>(o.sign)},
+                           {"delimiter", static_cast<int>(o.delimiter)},
+                           {"decimal", static_cast<int>(o.decimal)},
+                           {"roleUnits", roleUnits},
+                           {"dateOrder", o.dateOrder ? static_cast<int>(*o.dateOrder) : -1},
+                           {"load", static_cast<int>(o.load.kind)},
+                           {"loadValue", o.load.value},
+                           {"interval_s", o.interval_s}})
         .toJson(QJsonDocument::Compact);
 }
 
@@ -366,6 +461,15 @@ ReadOptions optionsFrom(const QString& text) {
         o.units[it.key().toStdString()] = it.value().toString().toStdString();
     for (const QString& column : j["ignored"].toString().split(' ', Qt::SkipEmptyParts))
         o.ignored.insert(column.toStdString());
+    const QJsonObject roleUnits = j["roleUnits"].toObject();
+    for (const auto& [role, words] : kRoles)
+        if (const auto unit = roleUnits[QString::fromStdString(toString(role))]; unit.isString())
+            o.roleUnits[role] = unit.toString().toStdString();
+    if (const int order = j["dateOrder"].toInt(-1); order >= 0 && order <= 2)
+        o.dateOrder = static_cast<DateOrder>(order);
+    const int load = j["load"].toInt();
+    const double value = j["loadValue"].toDouble();
+    if (load > 0 && load <= 3 && value > 0) o.load = {static_cast<KnownLoad::Kind>(load), value};
     const int sign = j["sign"].toInt();
     if (sign >= 0 && sign <= 2) o.sign = static_cast<SignConvention>(sign);
     o.delimiter = static_cast<char>(j["delimiter"].toInt());

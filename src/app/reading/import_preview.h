@@ -22,8 +22,10 @@ class ImportPreview : public QWidget {
 
     /// `text` is the beginning of the table (formats/importer.h, previewText). `imported` may be
     /// null when the columns are still unknown; `problem` says what is missing then.
+    /// `ways`: two readings that fit equally well, shown side by side to be chosen from.
+    using Ways = std::vector<std::pair<ReadingChoice, RecordingPtr>>;
     void show(const std::string& text, const ReadOptions& options, const Imported* imported,
-              const QString& problem);
+              const QString& problem, const Ways& ways = {});
     ReadOptions options() const { return options_; }
 
   Q_SIGNALS:
@@ -42,7 +44,13 @@ class ImportPreview : public QWidget {
     QComboBox* decimal_ = nullptr;
     QComboBox* sign_ = nullptr;
     QLineEdit* interval_ = nullptr;
+    QComboBox* order_ = nullptr;
+    QLineEdit* load_ = nullptr;
     Thumbnail* curve_ = nullptr;
+    QWidget* question_ = nullptr;  ///< the two ways
+    std::vector<Thumbnail*> wayCurves_;
+    std::vector<QLabel*> wayWords_;
+    std::vector<ReadOptions> wayOptions_;
 };
 
 /// Key under which choices for headers of this shape are remembered; empty without a header.

@@ -26,11 +26,15 @@ Expected<void> readInto(PendingLog& log, const QString& where, std::stop_token s
     auto imported = readLog(log.bytes, where.toStdString(), log.options, progress, stop);
     log.problem.clear();
     log.imported.reset();
+    log.ways.clear();
     if (!imported) {
         if (imported.error().kind != ErrorKind::ColumnsUnknown &&
             imported.error().kind != ErrorKind::InvalidArgument)
             return tl::unexpected<Error>(imported.error());
         log.problem = QString::fromStdString(imported.error().what);
+        for (ReadingChoice& way : readingWays(log.bytes, where.toStdString(), log.options, stop))
+            if (const auto read = readLog(log.bytes, where.toStdString(), way.options, {}, stop))
+                log.ways.emplace_back(std::move(way), read->recording);
         return {};
     }
     log.imported = std::move(*imported);

@@ -23,6 +23,9 @@ struct PendingLog {
     ReadOptions options;
     std::optional<Imported> imported;  ///< nothing: `problem` says which columns are unknown
     QString problem;
+    /// The two ways that fit equally well, each with the log read so; empty when there is no such
+    /// question.
+    std::vector<std::pair<ReadingChoice, RecordingPtr>> ways;
     Battery guess;
 };
 

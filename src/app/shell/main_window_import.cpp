@@ -74,7 +74,7 @@ void MainWindow::askBattery(std::shared_ptr<PendingLog> first) {
     const auto showReading = [this, card, preview, pending] {
         const PendingLog& log = **pending;
         preview->show(log.preview, log.options, log.imported ? &*log.imported : nullptr,
-                      log.problem);
+                      log.problem, log.ways);
         card->setReadable(log.imported.has_value());
         if (!log.imported) return;
         double high = 0;

@@ -1,0 +1,252 @@
+// Tables whose words do not tell: what the samples say of each other decides, or the reader asks.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <functional>
+
+#include "formats/dialect.h"
+#include "formats/header.h"
+#include "formats/importer.h"
+
+namespace nk {
+namespace {
+
+using testing::HasSubstr;
+using testing::IsEmpty;
+using testing::SizeIs;
+
+/// A rest, a charge of 2 A for an hour and a rest, every 60 s: 1S, 2.5 Ah.
+struct Sample {
+    double t, v, a;
+};
+std::vector<Sample> charge() {
+    std::vector<Sample> out;
+    double soc = 0.05;
+    for (int k = 0; k < 80; ++k) {
+        const double a = k < 5 || k > 70 ? 0 : 2;
+        soc += a * 60 / 3600 / 2.5;
+        out.push_back({60.0 * k, 3.2 + 0.95 * soc + 0.04 * a, a});
+    }
+    return out;
+}
+
+std::string table(const std::string& header, const std::function<std::string(const Sample&)>& row) {
+    std::string out = header.empty() ? "" : header + "\n";
+    for (const Sample& s : charge()) out += row(s) + "\n";
+    return out;
+}
+
+double chargeOf(const Imported& log) {
+    const auto t = log.recording->time_s();
+    const auto i = log.recording->current_A();
+    double sum = 0;
+    for (std::size_t k = 1; k < t.size(); ++k)
+        sum += 0.5 * (i[k] + i[k - 1]) * (t[k] - t[k - 1]) / 3600;
+    return sum;
+}
+
+BatteryHint cell() {
+    BatteryHint h;
+    h.lowest_V = 3.0, h.highest_V = 4.2, h.rated_Ah = 2.5;
+    return h;
+}
+
+TEST(CrossExamination, PowerIsNoCurrentAndOneCellIsNoPack) {
+    const auto power =
+        readLog(table("t,V,P,A",
+                      [](const Sample& s) {
+                          return fmt::format("{},{:.3f},{:.3f},{:.3f}", s.t, s.v, s.v * s.a, s.a);
+                      }),
+                "p.csv");
+    ASSERT_TRUE(power) << power.error().text();
+    EXPECT_NEAR(chargeOf(*power), 2.2, 0.05);
+    const auto only = readLog(
+        table("Time (s),Voltage (V),Power (W)",
+              [](const Sample& s) { return fmt::format("{},{:.3f},{:.3f}", s.t, s.v, s.v * s.a); }),
+        "o.csv");
+    ASSERT_TRUE(only);
+    EXPECT_NEAR(chargeOf(*only), 2.2, 0.05);
+    const auto cells =
+        readLog(table("Czas(s),Napięcie ogniwa 1(V),Napięcie ogniwa 2(V),Prąd(A)",
+                      [](const Sample& s) {
+                          return fmt::format("{},{:.3f},{:.3f},{:.3f}", s.t, s.v, s.v + 0.01, s.a);
+                      }),
+                "c.csv");
+    ASSERT_TRUE(cells);
+    EXPECT_THAT(cells->recording->cells_V(), SizeIs(2));
+    EXPECT_NEAR(cells->recording->voltage_V()[0], 2 * charge()[0].v + 0.01, 0.002);
+}
+
+TEST(CrossExamination, TwoColumnsOfOneDirectionEach) {
+    for (const char* header :
+         {"Time(s),Voltage(V),Charge current(A),Discharge current(A)",
+          "Zeit(s),Spannung(V),Ladestrom(A),Entladestrom(A)",
+          "Temps(s),Tension(V),Courant de charge(A),Courant de décharge(A)", "t,U,I chg,I dsg"}) {
+        const auto log =
+            readLog(table(header,
+                          [](const Sample& s) {
+                              return fmt::format("{},{:.3f},{:.3f},-0.000", s.t, s.v, s.a);
+                          }),
+                    "split.csv");
+        ASSERT_TRUE(log) << header << log.error().text();
+        EXPECT_NEAR(chargeOf(*log), 2.2, 0.05) << header;
+    }
+    ReadOptions o;
+    o.map[Role::ChargeCurrent] = "4";
+    o.map[Role::DischargeCurrent] = "3";
+    const auto mapped = readLog(
+        table("Time(s),Voltage(V),x,y",
+              [](const Sample& s) { return fmt::format("{},{:.3f},0.000,{:.3f}", s.t, s.v, s.a); }),
+        "m.csv", o);
+    ASSERT_TRUE(mapped) << mapped.error().text();
+    EXPECT_NEAR(chargeOf(*mapped), 2.2, 0.05);
+}
+
+TEST(CrossExamination, AUnitThatNobodyWroteFollowsFromTheBattery) {
+    ReadOptions o;
+    o.battery = cell();
+    // Minutes, without a word: in seconds no battery fills so fast.
+    const auto minutes =
+        readLog(table("Time,Voltage,Current",
+                      [](const Sample& s) {
+                          return fmt::format("{:.4f},{:.3f},{:.3f}", s.t / 60, s.v, s.a);
+                      }),
+                "min.csv", o);
+    ASSERT_TRUE(minutes) << minutes.error().text();
+    EXPECT_NEAR(minutes->recording->duration_s(), 79 * 60, 1);
+    EXPECT_THAT(minutes->dialect.guesses, testing::Contains(HasSubstr("min")));
+    const auto thousandths =
+        readLog(table("Time,Voltage,Current",
+                      [](const Sample& s) {
+                          return fmt::format("{},{:.0f},{:.0f}", s.t, 1000 * s.v, 1000 * s.a);
+                      }),
+                "m.csv", o);
+    ASSERT_TRUE(thousandths);
+    EXPECT_NEAR(chargeOf(*thousandths), 2.2, 0.05);
+    const auto serial = readLog(table("Timestamp,Voltage(V),Current(A)",
+                                      [](const Sample& s) {
+                                          return fmt::format("{:.7f},{:.3f},{:.3f}",
+                                                             45041.9 + s.t / 86400, s.v, s.a);
+                                      }),
+                                "days.csv");
+    ASSERT_TRUE(serial);
+    EXPECT_NEAR(serial->recording->duration_s(), 79 * 60, 1);
+    EXPECT_NEAR(serial->startEpoch_s, (45041.9 - 25569) * 86400, 1);
+}
+
+TEST(CrossExamination, MonthsAndDaysByTheNightBetweenThem) {
+    std::string text = "Timestamp,Voltage(V),Current(A)\n";
+    int k = 0;
+    for (const Sample& s : charge()) {
+        const int minute = 23 * 60 + 20 + k++;
+        text += fmt::format("04/{:02}/2023 {:02}:{:02}:07,{:.3f},{:.3f}\n", 3 + minute / 1440,
+                            minute / 60 % 24, minute % 60, s.v, s.a);
+    }
+    const auto log = readLog(text, "night.csv");
+    ASSERT_TRUE(log) << log.error().text();
+    EXPECT_NEAR(log->recording->duration_s(), 79 * 60, 1) << "no month of rest";
+    ReadOptions o;
+    o.dateOrder = DateOrder::DayMonthYear;
+    EXPECT_GT(readLog(text, "night.csv", o)->recording->duration_s(), 20 * 86400)
+        << "as it was told";
+    // Within a day both fit and mean the same: said, not asked.
+    std::string day = "Date,Clock,Voltage(V),Current(A)\n";
+    k = 0;
+    for (const Sample& s : charge())
+        day +=
+            fmt::format("04/03/2023,0{}:{:02}:00 PM,{:.3f},{:.3f}\n", 1 + k / 60, k % 60, s.v, s.a),
+            ++k;
+    const auto same = readLog(day, "day.csv");
+    ASSERT_TRUE(same) << same.error().text();
+    EXPECT_NEAR(same->recording->duration_s(), 79 * 60, 1);
+    EXPECT_THAT(same->dialect.guesses,
+                testing::Contains(HasSubstr("the day is taken to come first")));
+}
+
+TEST(CrossExamination, ATieIsAQuestionWithTheOptionThatDecides) {
+    // 90 of something: amperes or milliamperes, and no battery that would tell.
+    const std::string text = table("Time [s],Voltage [V],Current", [](const Sample& s) {
+        return fmt::format("{},{:.3f},{:.0f}", s.t, 3.7 + 0.0001 * s.t, 45 * s.a);
+    });
+    const auto log = readLog(text, "tie.csv");
+    if (!log) {
+        EXPECT_EQ(log.error().kind, ErrorKind::ColumnsUnknown);
+        EXPECT_THAT(log.error().accepted, HasSubstr("--unit current=A"));
+        EXPECT_THAT(log.error().accepted, HasSubstr("--unit current=mA"));
+    }
+    const auto ways = readingWays(text, "tie.csv", {});
+    ASSERT_THAT(ways, SizeIs(2));
+    std::vector<double> charges;
+    for (const ReadingChoice& way : ways)
+        charges.push_back(chargeOf(*readLog(text, "tie.csv", way.options)));
+    EXPECT_NEAR(std::max(charges[0], charges[1]) / std::min(charges[0], charges[1]), 1000, 1);
+    ReadOptions known;
+    known.battery = cell();
+    EXPECT_THAT(readingWays(text, "tie.csv", known), IsEmpty()) << "a battery of 2.5 Ah tells";
+    EXPECT_NEAR(chargeOf(*readLog(text, "tie.csv", known)), 0.099, 0.002);
+}
+
+TEST(CrossExamination, AKnownLoadGivesTheCurrentAndIsMarked) {
+    const std::string text = table("Time (s),Voltage (V)", [](const Sample& s) {
+        return fmt::format("{},{:.3f}", s.t, 4.1 - 0.0002 * s.t);
+    });
+    EXPECT_FALSE(readLog(text, "volts.csv"));
+    for (const auto& [load, first] :
+         {std::pair{"20W", -20 / 4.1}, std::pair{"5 A", -5.0}, std::pair{"8ohm", -4.1 / 8}}) {
+        ReadOptions o;
+        o.load = *parseLoad(load);
+        o.battery = cell();
+        const auto log = readLog(text, "volts.csv", o);
+        ASSERT_TRUE(log) << load << log.error().text();
+        EXPECT_NEAR(log->recording->current_A()[0], first, 1e-6) << load;
+        EXPECT_EQ(log->recording->problems().front().kind, "derived_current");
+    }
+    for (const char* bad : {"", "5", "-5W", "W", "5V", "0A", "1e99W", "nanW"})
+        EXPECT_FALSE(parseLoad(bad)) << bad;
+}
+
+TEST(CrossExamination, AClampMetersLogIsCurrentAlone) {
+    const auto log =
+        readLog(table("Time (s),Current (A)",
+                      [](const Sample& s) { return fmt::format("{},{:.3f}", s.t, s.a); }),
+                "clamp.csv");
+    ASSERT_TRUE(log) << log.error().text();
+    EXPECT_NEAR(chargeOf(*log), 2.2, 0.05);
+    EXPECT_TRUE(std::isnan(log->recording->voltage_V()[5])) << "not known is not nought";
+}
+
+TEST(CrossExamination, PreamblesOfNumbersAndFootersOfTotalsAreNoRows) {
+    std::string text;
+    for (int k = 0; k < 300; ++k) text += "1,2,3\n";
+    text += table("t,U,I", [](const Sample& s) {
+        return fmt::format("{},{:.3f},{:.3f}", 1682458867 + s.t, s.v, s.a);
+    });
+    text += "End of log\nTotal,0,968\n";
+    const auto log = readLog(text, "preamble.csv");
+    ASSERT_TRUE(log) << log.error().text();
+    EXPECT_EQ(log->rowsRead, 80);
+    EXPECT_NEAR(chargeOf(*log), 2.2, 0.05);
+    EXPECT_NEAR(log->startEpoch_s, 1682458867, 1);
+}
+
+TEST(Header, WordsWithoutTheirAccentsAndLettersThatWereLost) {
+    EXPECT_EQ(folded("Prąd Ładowania"), "prad ladowania");
+    EXPECT_EQ(readHeaderCell("Napi?cie [V]").role, Role::Voltage);
+    EXPECT_EQ(readHeaderCell("Pr?d").role, Role::Current);
+    EXPECT_EQ(readHeaderCell("Godzina").role, Role::Time);
+    EXPECT_EQ(readHeaderCell("Widerstand (mOhm)").role, Role::Resistance);
+    EXPECT_EQ(readHeaderCell("T").role, Role::Temperature);
+    EXPECT_EQ(readHeaderCell("t").role, Role::Time);
+    EXPECT_EQ(readHeaderCell("Zellspannung 3").role, Role::Cell);
+    EXPECT_EQ(readHeaderCell("Ladestrom/mA").direction, 1);
+    for (const char* nothing : {"", "NaN", "#N/A", "-", "---", "OL", "null"})
+        EXPECT_TRUE(isMissing(nothing)) << nothing;
+    for (const char* something : {"0", "-0.000", "overload", "-1"})
+        EXPECT_FALSE(isMissing(something)) << something;
+}
+
+}  // namespace
+}  // namespace nk
