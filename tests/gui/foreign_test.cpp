@@ -188,5 +188,43 @@ TEST_F(Foreign, RoomForBackupsIsKept) {
     EXPECT_EQ(Preferences::load().backupRoom_GB, 9);
 }
 
+TEST_F(Foreign, TwoReadingsThatFitEquallyAreShownSideBySide) {
+    std::string text = "Time [s],Voltage [V],Current\n";
+    for (int k = 0; k < 300; ++k)
+        text += std::to_string(20 * k) + "," + std::to_string(3.6 + 0.001 * k) + "," +
+                (k > 10 && k < 280 ? "90" : "0") + "\n";
+    drop(writeLog("tie.csv", text));
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    auto* question = card->findChild<QWidget*>("readingQuestion");
+    ASSERT_NE(question, nullptr);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return question->isVisible(); }));
+    EXPECT_FALSE(card->findChild<QPushButton*>("accept")->isEnabled()) << "first the question";
+    int way = -1;
+    for (int k = 0; k < 2; ++k) {
+        auto* words = card->findChild<QLabel*>(QString("wayWords%1").arg(k));
+        if (words->text().contains("mA")) way = k;
+    }
+    ASSERT_GE(way, 0);
+    if (const QString folder = qEnvironmentVariable("NK_SHOTS"); !folder.isEmpty())
+        card->grab().save(folder + "/tie.png");
+    QTest::mouseClick(card->findChild<QPushButton*>(QString("way%1").arg(way)), Qt::LeftButton);
+    auto* accept = card->findChild<QPushButton*>("accept");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return accept->isEnabled(); }, 10000));
+    EXPECT_FALSE(question->isVisible());
+    QTest::mouseClick(accept, Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window_->shown() != nullptr; }, 20000));
+    settle();
+    EXPECT_NEAR(window_->shown()->recording->current_A()[100], 0.09, 1e-9);
+    // The choice is remembered for headers of this shape.
+    drop(writeLog("tie2.csv", text));
+    card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] { return card->findChild<QPushButton*>("accept")->isEnabled(); }, 10000));
+    QTest::keyClick(card, Qt::Key_Escape);
+    settle();
+}
+
 }  // namespace
 }  // namespace nk

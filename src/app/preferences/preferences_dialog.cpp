@@ -34,6 +34,7 @@ QString languageName(const QString& code) {
 PreferencesDialog::PreferencesDialog(const Preferences& p, QWidget* parent)
     : QDialog(parent), before_(p) {
     setObjectName("preferences");
+    setMinimumHeight(610);
     setWindowTitle(tr("Preferences"));
     setMinimumWidth(470);
     auto* box = new QVBoxLayout(this);

@@ -162,6 +162,7 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     box->addWidget(table_);
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
+    QLabel* lastWords = nullptr;
     const auto choice = [&](const QString& words, const char* name,
                             const std::vector<std::pair<QString, int>>& entries) {
         auto* label = new QLabel(words, this);
@@ -172,6 +173,7 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
         label->setBuddy(combo);
         row->addWidget(label);
         row->addWidget(combo);
+        lastWords = label;
         connect(combo, &QComboBox::activated, this, &ImportPreview::readChoices);
         return combo;
     };
@@ -199,16 +201,21 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     row->addStretch(1);
     connect(interval_, &QLineEdit::editingFinished, this, &ImportPreview::readChoices);
     box->addLayout(row);
-    row = new QHBoxLayout;
+    more_ = new QWidget(this);
+    row = new QHBoxLayout(more_);
+    row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     order_ = choice(tr("Dates"), "dateOrder",
                     {{tr("guess"), -1},
                      {tr("day first"), static_cast<int>(DateOrder::DayMonthYear)},
                      {tr("month first"), static_cast<int>(DateOrder::MonthDayYear)}});
+    orderWords_ = lastWords;
     auto* loadWords = new QLabel(tr("Load"), this);
+    loadWords_ = loadWords;
     load_ = new QLineEdit(this);
     load_->setObjectName("load");
-    load_->setMaximumWidth(110);
+    load_->setMinimumWidth(150);
+    load_->setMaximumWidth(160);
     load_->setPlaceholderText(tr("20 W, 5 A, 8 ohm"));
     load_->setAccessibleName(tr("The load of a log that has no current"));
     load_->setToolTip(
@@ -219,7 +226,7 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     row->addWidget(load_);
     row->addStretch(1);
     connect(load_, &QLineEdit::editingFinished, this, &ImportPreview::readChoices);
-    box->addLayout(row);
+    box->addWidget(more_);
     curve_ = new Thumbnail(this);
     box->addWidget(curve_);
     question_ = new QWidget(this);
@@ -282,6 +289,18 @@ void ImportPreview::show(const std::string& text, const ReadOptions& options,
         wayWords_[k]->setText(QString::fromStdString(ways[k].first.words));
         wayCurves_[k]->setRecording(ways[k].second);
     }
+    // Dates and a load are asked about only where they matter.
+    const bool dated =
+        dialect_.time.shape == TimeShape::DateTime || dialect_.column(Role::Date) != nullptr;
+    const bool loaded =
+        options.load.kind != KnownLoad::None || (dialect_.column(Role::Current) == nullptr &&
+                                                 dialect_.column(Role::ChargeCurrent) == nullptr &&
+                                                 dialect_.column(Role::Power) == nullptr);
+    for (QWidget* w : {static_cast<QWidget*>(order_), orderWords_}) w->setVisible(dated);
+    for (QWidget* w : {static_cast<QWidget*>(load_), loadWords_}) w->setVisible(loaded);
+    more_->setVisible(dated || loaded);
+    // The question needs the room of two rows.
+    table_->setFixedHeight(ways.size() == 2 ? 154 : 196);
     question_->setVisible(ways.size() == 2);
     curve_->setVisible(ways.size() != 2);
     if (!interval_->hasFocus())

@@ -47,6 +47,9 @@ class ImportPreview : public QWidget {
     QComboBox* order_ = nullptr;
     QLineEdit* load_ = nullptr;
     Thumbnail* curve_ = nullptr;
+    QWidget* more_ = nullptr;  ///< dates and load
+    QWidget* orderWords_ = nullptr;
+    QWidget* loadWords_ = nullptr;
     QWidget* question_ = nullptr;  ///< the two ways
     std::vector<Thumbnail*> wayCurves_;
     std::vector<QLabel*> wayWords_;

@@ -120,9 +120,11 @@ void MainWindow::askBattery(std::shared_ptr<PendingLog> first) {
 
 QString MainWindow::importIntro(const PendingLog& log) const {
     const QString file = QString::fromStdString(harmless(log.fileName.toStdString()));
-    QString intro = log.imported
-                        ? tr("%1: %L2 rows read").arg(file).arg(log.imported->rowsRead)
-                        : tr("%1: it is a table, but not all of its columns are known").arg(file);
+    QString intro =
+        log.imported ? tr("%1: %L2 rows read").arg(file).arg(log.imported->rowsRead)
+        : log.ways.size() == 2
+            ? tr("%1: it can be read in two ways, and only you can know which").arg(file)
+            : tr("%1: it is a table, but not all of its columns are known").arg(file);
     if (log.imported && log.imported->rowsSkipped > 0)
         intro += tr(", %1 set aside").arg(log.imported->rowsSkipped);
     intro += tr(". Which battery is it?");

@@ -150,6 +150,7 @@ QPushButton:hover { background: @selection; }
 QPushButton:focus { border: 2px solid @accent; padding: 5px 11px; }
 QPushButton[role="primary"] { background: @accent; color: @onAccent; border: 1px solid @accent; font-weight: 600; }
 QPushButton[role="primary"]:focus { border: 2px solid @text; }
+QPushButton[role="primary"]:disabled { background: @line; color: @muted; border: 1px solid @line; }
 QPushButton[role="link"] { background: transparent; color: @accent; border: 1px solid transparent; padding: 2px 3px; font-weight: 500; text-align: left; }
 QPushButton[role="link"]:hover { text-decoration: underline; }
 QPushButton[role="link"]:focus { border: 1px solid @accent; border-radius: 4px; }
