@@ -108,6 +108,7 @@ class Run {
                 if (step.set_V > 0) {
                     // The charger holds the voltage at its own end of the leads.
                     const double atSet = (step.set_V - e) / (r + step.softness_ohm);
+                    spare_A_ = atSet - i;
                     if (atSet < i) {
                         i = std::max(0.0, atSet);
                         limited = true;
@@ -126,12 +127,19 @@ class Run {
         double peak = -1e9;
         double peakAt = kNaN;
         const double dt = std::min(1.0, s_.logger.interval_s);
+        spare_A_ = kNaN;
         while (!full()) {
             bool limited = false;
+            const double spareBefore_A = spare_A_;
             const double i = currentOf(step, limited);
             const double v = voltage(i);
             const double elapsed = time_ - truth.start_s;
-            if (limited && std::isnan(truth.knee_s)) truth.knee_s = time_;
+            if (limited && std::isnan(truth.knee_s)) {
+                // Between two ticks, where the current that the set voltage allows crosses.
+                truth.knee_s = time_;
+                if (spareBefore_A > 0 && spare_A_ < 0)
+                    truth.knee_s += dt * spare_A_ / (spareBefore_A - spare_A_);
+            }
             if (step.longest_s > 0 && elapsed >= step.longest_s - 1e-9) break;
             if (i < 0 && ((step.floor_V > 0 && v <= step.floor_V) ||
                           (step.cellFloor_V > 0 && lowestCell(i) <= step.cellFloor_V)))
@@ -210,6 +218,8 @@ class Run {
     double nextLog_ = 0;
     double ambient_ = 25;
     double current_ = 0;
+    mutable double spare_A_ =
+        kNaN;  ///< by how much the set voltage allows more than the set current
 };
 
 }  // namespace

@@ -5,16 +5,13 @@
 #include <nlohmann/json.hpp>
 
 #include "analysis/finish/taper.h"
+#include "json_figures.h"
 
 namespace nk {
 
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-Json number(double value) {
-    return std::isfinite(value) ? Json(value) : Json(nullptr);
-}
 
 Json textOrNull(const std::string& text) {
     return text.empty() ? Json(nullptr) : Json(text);
@@ -102,6 +99,7 @@ std::string analysisJson(const Imported& log, const Analysis& analysis,
                             {"value", number(r.value)},
                             {"unit", r.unit},
                             {"uncertainty", r.measurable() ? number(r.uncertainty) : Json(nullptr)},
+                            {"interval_95", interval(r.value, r.expanded())},
                             {"method", r.method},
                             {"from_s", number(r.evidence.from_s)},
                             {"to_s", number(r.evidence.to_s)},
@@ -117,6 +115,7 @@ std::string analysisJson(const Imported& log, const Analysis& analysis,
                                {"time_s", number(row.time_s)},
                                {"charge_Ah", number(row.charge_Ah)},
                                {"uncertainty_Ah", number(row.uncertainty_Ah)},
+                               {"interval_95", interval(row.charge_Ah, 2 * row.uncertainty_Ah)},
                                {"extrapolated", row.extrapolated}});
     }
     Json findings = Json::array();

@@ -9,6 +9,7 @@
 #include "analysis/compare/cold_warm.h"
 #include "analysis/rating/rating.h"
 #include "formats/importer.h"
+#include "json_figures.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -16,10 +17,6 @@ namespace nk {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-Json number(double x) {
-    return std::isfinite(x) ? Json(x) : Json(nullptr);
-}
 
 /// A log read and cut into steps, with what an analysis borrows.
 struct LoadedLog {
@@ -113,6 +110,7 @@ int RateCommand::run() {
                              {"current_A", number(v.current_A)},
                              {"c_rate", number(v.c_rate)},
                              {"uncertainty_A", number(v.uncertainty_A)},
+                             {"interval_95", interval(v.current_A, 2 * v.uncertainty_A)},
                              {"extrapolated", v.extrapolated},
                              {"caveats", v.caveats}});
         out_ << Json{{"schema", "narrow-knee/rate/1"},

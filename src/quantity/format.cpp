@@ -81,7 +81,8 @@ ValueText valueText(double value, double uncertainty, const std::string& unit,
 
 ValueText valueText(const Reading& reading, const NumberStyle& style) {
     if (!reading.measurable()) return {phrase("not measurable"), {}, {}};
-    return valueText(reading.value, reading.uncertainty, reading.unit, style);
+    // What is shown is the half-width of the 95 % interval, whatever its factor.
+    return valueText(reading.value, reading.expanded() / 2, reading.unit, style);
 }
 
 std::string shortValue(double value, const std::string& unit, const NumberStyle& style) {

@@ -23,13 +23,15 @@ struct Reading {
     double value = kNaN;  ///< NaN: not measurable from this log; a caveat says why
     std::string unit;
     double uncertainty = kNaN;  ///< standard uncertainty, k = 1, in `unit`
+    double coverage = 2;        ///< factor from it to the half-width of the 95 % interval
     std::string method;         ///< stable identifier of the method
     Evidence evidence;
     std::vector<std::string> caveats;
 
     bool measurable() const { return std::isfinite(value); }
-    /// Expanded uncertainty with coverage factor 2, about 95 % (GUM, JCGM 100:2008, 6.2).
-    double expanded() const { return 2.0 * uncertainty; }
+    /// Half-width of the 95 % interval (GUM, JCGM 100:2008, 6.2 and G): more than twice the
+    /// standard uncertainty where it rests on few points, less where one rectangle rules.
+    double expanded() const { return coverage * uncertainty; }
 };
 
 enum class Severity { Hazard, Verdict, Note };

@@ -113,7 +113,8 @@ std::string strength(const BatterySheetInput& in) {
                 rows += fmt::format(
                     "<tr><td>{}</td><td class=\"n\">{}</td><td>{}</td></tr>\n",
                     escapeHtml(log.title),
-                    valueText(s.resistance_ohm, s.uncertainty_ohm, "ohm", in.style).joined(),
+                    valueText(s.resistance_ohm, s.coverage * s.uncertainty_ohm / 2, "ohm", in.style)
+                        .joined(),
                     std::isfinite(s.temperature_C) ? shortValue(s.temperature_C, "C", in.style)
                                                    : std::string("–"));
                 break;  // one a log: the first load

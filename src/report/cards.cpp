@@ -81,7 +81,7 @@ void capacityCards(const Analysis& a, const NumberStyle& style, std::vector<Card
             if (health->measurable())
                 lines.push_back(
                     phrase("{} of the {} on the label.",
-                           valueText(health->value, health->uncertainty, "%", style).joined(),
+                           valueText(health->value, health->expanded() / 2, "%", style).joined(),
                            shortValue(a.battery.rated_Ah, "Ah", style)));
             for (const std::string& caveat : health->caveats)
                 if (std::find(lines.begin(), lines.end(), caveat) == lines.end())

@@ -78,15 +78,18 @@ std::string stepsCsv(const Analysis& a) {
 }
 
 std::string readingsCsv(const Analysis& a) {
-    std::string out = "reading,step,value,unit,standard_uncertainty,method,from_s,to_s,caveats\n";
+    std::string out =
+        "reading,step,value,unit,standard_uncertainty,method,from_s,to_s,caveats,interval_95_low,"
+        "interval_95_high\n";
     for (const Reading& r : a.readings) {
         std::string caveats;
         for (const std::string& c : r.caveats) caveats += (caveats.empty() ? "" : " ") + c;
-        out += fmt::format("{},{},{},{},{},{},{},{},{}\n", r.name,
+        out += fmt::format("{},{},{},{},{},{},{},{},{},{},{}\n", r.name,
                            r.evidence.step >= 0 ? std::to_string(r.evidence.step) : "",
                            number(r.value), r.unit,
                            r.measurable() ? number(r.uncertainty) : std::string(), r.method,
-                           number(r.evidence.from_s), number(r.evidence.to_s), csvCell(caveats));
+                           number(r.evidence.from_s), number(r.evidence.to_s), csvCell(caveats),
+                           number(r.value - r.expanded()), number(r.value + r.expanded()));
     }
     return out;
 }
@@ -147,6 +150,9 @@ std::string readingsJson(const Analysis& a) {
              {"value", orNull(r.value)},
              {"unit", r.unit},
              {"standard_uncertainty", r.measurable() ? orNull(r.uncertainty) : Json(nullptr)},
+             {"interval_95", r.measurable() && std::isfinite(r.expanded())
+                                 ? Json::array({r.value - r.expanded(), r.value + r.expanded()})
+                                 : Json(nullptr)},
              {"method", r.method},
              {"from_s", orNull(r.evidence.from_s)},
              {"to_s", orNull(r.evidence.to_s)},

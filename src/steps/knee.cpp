@@ -165,6 +165,7 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
     const double trust = std::isfinite(half.at_s) ? std::abs(half.at_s - whole.at_s) : 0;
     const std::size_t sample = std::min(last, recording.lowerBound(whole.at_s + 1e-9));
     knee.sample = std::max(first + 1, sample);
+    knee.before_s = recording.time_s()[knee.sample] - whole.at_s;
     knee.uncertainty_s = quadrature({knee.uncertainty_s, whole.spread_s, trust});
 }
 
@@ -265,11 +266,16 @@ std::optional<Knee> findKnee(const Recording& recording, std::size_t first, std:
         std::max<double>(1, static_cast<double>(ahead - k));
     // The first sample that shows the fall comes up to one interval after the turn, and later by
     // what the fall needs to leave the margin.
-    knee.uncertainty_s = rectangle(interval);
-    if (fallPerSample < 2.5 * margin)
+    const double wide = interval * (1 + margin / std::max(fallPerSample, 1e-12));
+    knee.uncertainty_s = rectangle(0.5 * interval);
+    if (fallPerSample < 2.5 * margin) {
         refine(recording, first, last, knee);
-    else
-        knee.uncertainty_s = rectangle(interval * (1 + margin / fallPerSample));
+    } else {
+        // The turn lies anywhere in that stretch before the first sample that shows it: its middle,
+        // and a rectangle.
+        knee.before_s = 0.5 * wide;
+        knee.uncertainty_s = rectangle(0.5 * wide);
+    }
     return knee;
 }
 

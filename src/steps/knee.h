@@ -12,6 +12,7 @@ struct Knee {
     std::size_t sample =
         0;  ///< earliest sample from which the current is below its plateau for good
     double uncertainty_s = 0;  ///< standard uncertainty
+    double before_s = 0;       ///< how long before that sample the turn most likely was
     double plateau_A = 0;      ///< the constant current before
     bool fromStart = false;    ///< there was no constant-current part
 };

@@ -268,6 +268,7 @@ std::vector<Segment> classifySegment(const Recording& recording, const Segment& 
                 cv.kind = StepKind::CvCharge;
                 cv.level_A = medianCurrent(recording, cv.first, cv.last);
                 cv.kneeUncertainty_s = knee->fromStart ? 0 : knee->uncertainty_s;
+                cv.kneeBefore_s = knee->fromStart ? 0 : knee->before_s;
                 parts.push_back(cv);
                 return parts;
             }

@@ -17,6 +17,7 @@ struct Segment {
     bool powerLimited = false;
     bool cutOut = false;
     double kneeUncertainty_s = 0;
+    double kneeBefore_s = 0;
 };
 
 /// Samples closer together than this, seconds, see an edge and not a level: a fifth of the usual

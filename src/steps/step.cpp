@@ -28,6 +28,7 @@ Step toStep(const Segment& seg) {
     step.powerLimited = seg.powerLimited;
     step.cutOut = seg.cutOut;
     step.kneeUncertainty_s = seg.kneeUncertainty_s;
+    step.kneeBefore_s = seg.kneeBefore_s;
     return step;
 }
 

@@ -63,6 +63,7 @@ struct Step {
     bool powerLimited = false;     ///< current fell as the voltage rose, at constant power
     bool cutOut = false;           ///< one of a series of low-voltage cut-outs, or a pause in it
     double kneeUncertainty_s = 0;  ///< of the start of a constant-voltage step
+    double kneeBefore_s = 0;       ///< how long before its first sample the knee most likely was
 
     bool isCharge() const {
         return meanCurrent_A > 0 && kind != StepKind::Rest && kind != StepKind::Gap;

@@ -121,7 +121,8 @@ TEST(Steps, TheKneesIntervalHoldsTheTruth) {
         const Steps steps = findSteps(*log.imported.recording, nmc3());
         const auto cv = std::ranges::find(steps.list, StepKind::CvCharge, &Step::kind);
         ASSERT_NE(cv, steps.list.end()) << json;
-        const double error = cv->start_s - log.phase(ProgramStep::Kind::Charge).knee_s;
+        const double error =
+            cv->start_s - cv->kneeBefore_s - log.phase(ProgramStep::Kind::Charge).knee_s;
         ++all;
         if (std::abs(error) <= 2 * cv->kneeUncertainty_s)
             ++inside;

@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "analysis/finish/finish.h"
+#include "analysis/finish/stop_moment.h"
 
 #include "quantity/phrase.h"
 
@@ -36,8 +37,9 @@ void computeKneeTime(const AnalysisInput& in, std::vector<Reading>& out) {
                 "it in the log."));
             return;
         }
-        r.value = s.start_s;
+        r.value = s.start_s - s.kneeBefore_s;
         r.uncertainty = std::max(s.kneeUncertainty_s, quantisation(in.recording.usualInterval_s()));
+        r.coverage = coverageFactor(r.uncertainty, quantisation(in.recording.usualInterval_s()));
         r.evidence.from_s =
             std::max(in.steps.list[k - 1].start_s, s.start_s - 10 * in.recording.usualInterval_s());
         if (in.steps.list[k - 1].end_s - in.steps.list[k - 1].start_s < 60)
@@ -72,11 +74,32 @@ void computeSetVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
 void computeTaperEnd(const AnalysisInput& in, std::vector<Reading>& out) {
     eachCv(in, out, "taper_end_current", "A", "last_current_in_constant_voltage",
            [&](const Step& s, std::size_t, Reading& r) {
-               r.value = s.endCurrent_A;
+               // The tail read at the moment of the stop, between the last row and the next.
                const ChannelQuality& q = in.recording.currentQuality();
-               r.uncertainty = quadrature({rectangle(in.accuracy.currentGain * r.value),
-                                           rectangle(in.accuracy.currentOffsetSteps * q.resolution),
-                                           q.sigma() / std::sqrt(3.0)});
+               const StopMoment stop = stopOf(in.recording, s);
+               const auto t = in.recording.time_s();
+               const auto c = in.recording.current_A();
+               const std::size_t rows = stop.last - s.first + 1;
+               const std::size_t taken =
+                   std::min<std::size_t>(rows, std::max<std::size_t>(10, rows / 12));
+               const std::size_t from = stop.last + 1 - taken;
+               // Without noise that dithers it, rounding does not average out.
+               const double rounding =
+                   q.noise < 0.5 * q.resolution ? quantisation(q.resolution) : 0;
+               const double least = std::max(q.noise, 0.2 * q.resolution);
+               ReadAt end = readAt(t, c, from, stop.last, stop.at_s, 2, least);
+               if (!std::isfinite(end.value) || !(end.value > 0))
+                   end = readAt(t, c, from, stop.last, stop.at_s, 1, least);
+               if (!std::isfinite(end.value) || !(end.value > 0))
+                   end = {c[stop.last], 0, std::max(q.sigma(), 0.05 * c[stop.last]), 1};
+               r.value = end.value;
+               const double gain = rectangle(in.accuracy.currentGain * r.value);
+               const double offset = rectangle(in.accuracy.currentOffsetSteps * q.resolution);
+               const double moment = rectangle(end.slope * stop.halfWidth_s);
+               r.uncertainty = quadrature({gain, offset, moment, end.uncertainty, rounding});
+               r.coverage = coverageFactor(r.uncertainty, std::max({gain, offset, moment}),
+                                           end.uncertainty, end.freedom);
+               r.evidence.from_s = t[from];
                if (s.endedBy == EndedBy::EndOfLog)
                    r.caveats.push_back(phrase("The log ends here; the charge may have gone on."));
            });
@@ -84,9 +107,24 @@ void computeTaperEnd(const AnalysisInput& in, std::vector<Reading>& out) {
 
 void computeChargeInCv(const AnalysisInput& in, std::vector<Reading>& out) {
     eachCv(in, out, "charge_in_cv", "Ah", "coulomb_count_trapezoid",
-           [&](const Step& s, std::size_t, Reading& r) {
-               r.value = s.sum.charge_Ah;
-               r.uncertainty = chargeUncertainty_Ah(in.recording, s.sum, in.accuracy);
+           [&](const Step& s, std::size_t k, Reading& r) {
+               // From the knee, between two rows, to the stop, between two others.
+               const StopMoment stop = stopOf(in.recording, s);
+               const auto c = in.recording.current_A();
+               const Integral rows = integrate(in.recording, s.first, stop.last);
+               const bool hasBefore = k > 0 && in.steps.list[k - 1].isCharge() && s.first > 0;
+               const double plateau = hasBefore ? c[s.first - 1] : 0;
+               const double knee_u =
+                   hasBefore
+                       ? std::max(s.kneeUncertainty_s, quantisation(in.recording.usualInterval_s()))
+                       : 0;
+               r.value = rows.charge_Ah + plateau * (hasBefore ? s.kneeBefore_s : 0) / 3600 +
+                         c[stop.last] * (stop.at_s - in.recording.time_s()[stop.last]) / 3600;
+               r.uncertainty = quadrature({chargeUncertainty_Ah(in.recording, rows, in.accuracy),
+                                           plateau * knee_u / 3600,
+                                           rectangle(c[stop.last] * stop.halfWidth_s / 3600)});
+               r.coverage =
+                   coverageFactor(r.uncertainty, rectangle(in.accuracy.currentGain * r.value));
            });
 }
 

@@ -2,9 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/finish/stop_moment.h"
 #include "quantity/format.h"
 #include "recording/smoothing.h"
 
@@ -23,6 +25,110 @@ double slopeBefore(std::span<const double> t, std::span<const double> y, std::si
     }
     const double det = n * stt - st * st;
     return n >= 3 && det > 0 ? (n * sty - st * sy) / det : kNaN;
+}
+
+/// The top: a cubic through all rows near it, its vertex and curvature. The parabola beside it
+/// tells how far the shape is in doubt.
+void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> tt,
+             std::span<const double> vv, const std::vector<double>& smooth, std::size_t at,
+             double top, double residual) {
+    const ChannelQuality& q = in.recording.voltageQuality();
+    const double cells = in.battery.cells();
+    const double depth = std::max({10 * residual, 3e-3 * cells, 2 * q.resolution});
+    std::size_t a = at;
+    std::size_t b = at;
+    while (a > 0 && smooth[a - 1] >= top - depth) --a;
+    while (b + 1 < smooth.size() && smooth[b + 1] >= top - depth) ++b;
+    // As far before the top as behind it, three times at most: a long slow rise says little of the
+    // top.
+    const std::size_t reach = std::max<std::size_t>(4, 3 * (b - at));
+    if (at > reach) a = std::max(a, at - reach);
+    c.peak_s = tt[at];
+    c.peak_V = top;
+    const double interval = std::max(in.recording.usualInterval_s(), 1e-3);
+    const double half = std::max(0.5 * (tt[b] - tt[a]), interval);
+    c.peakUncertainty_s = rectangle(half);
+    const auto n = static_cast<Eigen::Index>(b - a + 1);
+    if (n < 6) return;
+    const double middle = 0.5 * (tt[a] + tt[b]);
+    const auto fit = [&](Eigen::Index order, double& sigma) {
+        Eigen::MatrixXd m(n, order + 1);
+        Eigen::VectorXd y(n);
+        for (Eigen::Index k = 0; k < n; ++k) {
+            const double x = (tt[a + static_cast<std::size_t>(k)] - middle) / half;
+            double power = 1;
+            for (Eigen::Index p = 0; p <= order; ++p, power *= x) m(k, p) = power;
+            y(k) = vv[a + static_cast<std::size_t>(k)];
+        }
+        const Eigen::VectorXd out = m.colPivHouseholderQr().solve(y);
+        sigma = std::sqrt((y - m * out).squaredNorm() /
+                          static_cast<double>(std::max<Eigen::Index>(1, n - order - 1)));
+        return out;
+    };
+    double sigma2 = 0;
+    double sigma3 = 0;
+    const Eigen::VectorXd parabola = fit(2, sigma2);
+    const Eigen::VectorXd cubic = fit(3, sigma3);
+    if (!(parabola(2) < 0)) return;
+    const double byParabola = std::clamp(-parabola(1) / (2 * parabola(2)), -1.0, 1.0);
+    double x = byParabola;
+    // The cubic's own top, where it has one near.
+    const double root = cubic(2) * cubic(2) - 3 * cubic(3) * cubic(1);
+    if (root > 0) {
+        const double vertex = std::abs(cubic(3)) > 1e-12 * std::abs(cubic(2))
+                                  ? (-cubic(2) - std::sqrt(root)) / (3 * cubic(3))
+                                  : -cubic(1) / (2 * cubic(2));
+        if (std::abs(vertex) < 1) x = vertex;
+    }
+    const double curvature = std::abs(2 * cubic(2) + 6 * cubic(3) * x) / 2;
+    const double bend = std::max(curvature, 0.3 * std::abs(parabola(2)));
+    const double least = std::max({sigma3, q.noise, 0.2 * q.resolution});
+    const bool undithered = q.noise < 0.5 * q.resolution;
+    const double flat = undithered ? std::sqrt(q.resolution / (2 * bend)) * half : 0;
+    c.peak_s = middle + x * half;
+    c.freedom = static_cast<double>(n - 4);
+    c.peakUncertainty_s =
+        quadrature({std::sqrt(3.0) * least / (2 * bend * std::sqrt(static_cast<double>(n))) * half,
+                    (x - byParabola) * half / std::sqrt(12.0), interval / std::sqrt(12.0),
+                    std::min(flat, half) / std::sqrt(3.0)});
+    c.peakUncertainty_s = std::min(c.peakUncertainty_s, rectangle(half));
+    // Where the curve is not a cubic (a kink), the highest of the smoothed rows is a rival.
+    if (sigma3 > 2 * std::max(q.noise, quantisation(q.resolution)))
+        c.peakUncertainty_s = std::hypot(c.peakUncertainty_s, rectangle(c.peak_s - tt[at]));
+    c.peak_V = cubic(0) + x * (cubic(1) + x * (cubic(2) + x * cubic(3)));
+    // Of the vertex's height: the scatter, and what the parabola would say.
+    const double lower = parabola(0) + byParabola * (parabola(1) + byParabola * parabola(2));
+    c.dropUncertainty_V = quadrature({least * std::sqrt(9.0 / (4.0 * static_cast<double>(n))),
+                                      (c.peak_V - lower) / std::sqrt(3.0)});
+}
+
+/// The fall from the top to the moment of the stop, read on a line through the last rows.
+void fitDrop(const AnalysisInput& in, NickelCharge& c, std::size_t first, std::size_t last) {
+    const auto t = in.recording.time_s();
+    const auto v = in.recording.voltage_V();
+    const ChannelQuality& q = in.recording.voltageQuality();
+    const double cells = in.battery.cells();
+    Step whole;
+    whole.first = first, whole.last = last;
+    const StopMoment stop = stopOf(in.recording, whole);
+    // Rows behind the peak, at least eight, at most a third of the way back to it.
+    std::size_t from = stop.last >= first + 7 ? stop.last - 7 : first;
+    const double third = t[stop.last] - (t[stop.last] - c.peak_s) / 3;
+    while (from > first && t[from - 1] > third) --from;
+    const bool undithered = q.noise < 0.5 * q.resolution;
+    const ReadAt end =
+        readAt(t, v, from, stop.last, stop.at_s, 1, std::max(q.noise, 0.2 * q.resolution));
+    if (!std::isfinite(end.value)) return;
+    c.drop_V = (c.peak_V - end.value) / cells;
+    const double vertex = std::isfinite(c.dropUncertainty_V)
+                              ? c.dropUncertainty_V
+                              : std::max(q.sigma(), quantisation(q.resolution));
+    c.freedom = std::min(c.freedom, end.freedom);
+    c.dropUncertainty_V =
+        quadrature({vertex, end.uncertainty, rectangle(end.slope * stop.halfWidth_s),
+                    undithered ? std::sqrt(2.0) * quantisation(q.resolution) : 0.0,
+                    rectangle(in.accuracy.voltageGain * c.drop_V * cells)}) /
+        cells;
 }
 
 NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::size_t last) {
@@ -44,8 +150,10 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
     std::vector<double> smooth =
         window > interval ? centredMean(tt, vv, window) : std::vector<double>(vv.begin(), vv.end());
     const double residual = q.sigma() / std::sqrt(std::max(1.0, window / interval));
-    const double needed = std::max(
-        {1e-3 * cells, 8 * residual, q.noise < 0.5 * q.resolution ? 0.6 * q.resolution : 0.0});
+    // A ramp across coarse steps looks like noise of half a step: there two steps down are a fall,
+    // whatever it says.
+    const bool coarse = q.noise < q.resolution;
+    const double needed = std::max(1e-3 * cells, coarse ? 1.6 * q.resolution : 8 * residual);
 
     const std::size_t n = smooth.size();
     double top = -1e300;
@@ -59,24 +167,9 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
         }
     }
     if (c.peaked) {
-        // The middle of the flat top, as far as the noise can tell.
-        std::size_t a = at;
-        std::size_t b = at;
-        const double flat =
-            std::max(residual, q.noise < 0.5 * q.resolution ? 0.1 * q.resolution : 0.0);
-        while (a > 0 && tt[a - 1] - tt[0] >= kHoldOff_s && smooth[a - 1] >= top - flat) --a;
-        while (b + 1 < n && smooth[b + 1] >= top - flat) ++b;
-        c.peak_s = 0.5 * (tt[a] + tt[b]);
-        if (residual < 1e-6) c.peak_s = tt[at];
-        c.peakUncertainty_s = std::hypot(rectangle((tt[b] - tt[a]) / 2), quantisation(interval));
-        c.peak_V = top;
+        fitPeak(in, c, tt, vv, smooth, at, top, residual);
         c.afterPeak_Ah = integrate(in.recording, in.recording.nearest(c.peak_s), last).charge_Ah;
-        double end = 0;
-        std::size_t m = 0;
-        for (std::size_t k = n; k-- > 0 && tt[n - 1] - tt[k] <= std::max(window / 2, 2 * interval);
-             ++m)
-            end += vv[k];
-        c.drop_V = (top - end / static_cast<double>(std::max<std::size_t>(m, 1))) / cells;
+        fitDrop(in, c, first, last);
     }
     // A false early peak: a maximum within the hold-off from which the voltage fell, only to rise
     // later.
@@ -146,10 +239,11 @@ const std::vector<NickelCharge>& nickelCharges(const AnalysisInput& in) {
 
 void computePeakTime(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const NickelCharge& c : nickelCharges(in)) {
-        Reading r = start(in, c, "peak_time", "s", "smoothed_maximum");
+        Reading r = start(in, c, "peak_time", "s", "cubic_vertex");
         if (c.peaked) {
             r.value = c.peak_s;
             r.uncertainty = c.peakUncertainty_s;
+            r.coverage = coverageFactor(r.uncertainty, 0, 0.7 * r.uncertainty, c.freedom);
             r.evidence.from_s = std::max(r.evidence.from_s, c.peak_s - 300);
         } else {
             r.caveats.push_back(noPeakReason(c));
@@ -160,12 +254,11 @@ void computePeakTime(const AnalysisInput& in, std::vector<Reading>& out) {
 
 void computePeakDrop(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const NickelCharge& c : nickelCharges(in)) {
-        Reading r = start(in, c, "peak_drop_per_cell", "V", "smoothed_maximum_minus_end");
+        Reading r = start(in, c, "peak_drop_per_cell", "V", "cubic_vertex_minus_line");
         if (c.peaked) {
             r.value = c.drop_V;
-            const ChannelQuality& q = in.recording.voltageQuality();
-            r.uncertainty =
-                std::max(q.sigma() / 3, quantisation(q.resolution)) / in.battery.cells();
+            r.uncertainty = std::max(c.dropUncertainty_V, 1e-6);
+            r.coverage = coverageFactor(r.uncertainty, 0, 0.7 * r.uncertainty, c.freedom);
             r.evidence.from_s = c.peak_s;
         } else {
             r.caveats.push_back(noPeakReason(c));

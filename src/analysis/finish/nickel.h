@@ -17,8 +17,10 @@ struct NickelCharge {
     bool peaked = false;
     double peak_s = kNaN;
     double peakUncertainty_s = kNaN;
-    double peak_V = kNaN;        ///< smoothed, whole battery
-    double drop_V = kNaN;        ///< per cell, from the peak to the stop
+    double peak_V = kNaN;  ///< smoothed, whole battery
+    double drop_V = kNaN;  ///< per cell, from the peak to the stop
+    double dropUncertainty_V = kNaN;
+    double freedom = 1e9;        ///< degrees of freedom of the fits behind peak and drop
     double falseEarly_s = kNaN;  ///< a maximum within the hold-off that the voltage fell from
     double dVdt_V_s = kNaN;      ///< at the stop, per cell
     double dTdt_C_min = kNaN;    ///< at the stop, regression over 120 s

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "analysis/capacity/event.h"
+#include "analysis/finish/stop_moment.h"
 #include "quantity/format.h"
 #include "steps/segment.h"
 
@@ -123,6 +124,42 @@ Before levelBefore(const AnalysisInput& in, const Change& c) {
     return b;
 }
 
+/// The fitted response of the voltage at `delay` after the moment of the edge: a line over ln of
+/// the time since then, through the rows from a third of the delay to three times it.
+ReadAt responseAt(const Recording& r, const Change& c, double edge_s, double delay,
+                  double drift_V_s, double leastSigma) {
+    std::vector<double> x;
+    std::vector<double> y;
+    std::size_t before = 0;
+    std::size_t behind = 0;
+    for (std::size_t k = c.settled; k <= c.last; ++k) {
+        const double since = r.time_s()[k] - edge_s;
+        if (since <= 0 || since < delay / 3) continue;
+        if (since > 3 * delay) {
+            // One row beyond closes the stretch of a slow log.
+            if (behind > 0 || x.empty()) break;
+        }
+        (since <= delay ? before : behind) += 1;
+        x.push_back(std::log(since / delay));
+        y.push_back(r.voltage_V()[k] - drift_V_s * since);
+    }
+    ReadAt out;
+    const bool near = std::ranges::any_of(x, [](double l) { return std::abs(l) < 0.1; });
+    if ((before == 0 || behind == 0) && !near) return out;
+    if (x.size() >= 3) out = readAt(x, y, 0, x.size() - 1, 0, x.size() >= 12 ? 2 : 1, leastSigma);
+    if (!std::isfinite(out.value)) {
+        // Two rows: the line between them; one: as it stands.
+        const std::size_t k = static_cast<std::size_t>(
+            std::ranges::min_element(x, {}, [](double l) { return std::abs(l); }) - x.begin());
+        const std::size_t other = k + 1 < x.size() ? k + 1 : k > 0 ? k - 1 : k;
+        out.slope = other != k ? (y[other] - y[k]) / (x[other] - x[k]) : 0;
+        out.value = y[k] - out.slope * x[k];
+        out.uncertainty = std::hypot(leastSigma, 0.3 * std::abs(out.slope * x[k]));
+        out.freedom = 1e9;
+    }
+    return out;
+}
+
 StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
     const Recording& r = in.recording;
     const auto t = r.time_s();
@@ -134,45 +171,87 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
     out.from_A = c.from_A;
     out.to_A = c.to_A;
     out.at_s = t[c.onset];
+    const Before before = levelBefore(in, c);
+    const ChannelQuality& qv = r.voltageQuality();
+    const ChannelQuality& qi = r.currentQuality();
+    const double interval = std::min(t[c.onset] - t[c.before], 3 * r.usualInterval_s());
+    // The edge lies before the first row that shows it; a row in the middle of it tells where.
+    const double passed = std::clamp((i[c.onset] - c.from_A) / (c.to_A - c.from_A), 0.0, 1.0);
+    const double edge_s =
+        c.settled > c.onset ? t[c.onset] : t[c.onset] - 0.5 * interval * std::min(1.0, passed);
+    const bool undithered = qv.noise < 0.5 * qv.resolution;
+    const double least = undithered ? 0.2 * qv.resolution : qv.noise;
+    double after = undithered ? std::hypot(qv.noise, quantisation(qv.resolution)) : qv.sigma();
+    double read_V = 0;
+    double slope = 0;
+    double freedom = 1e9;
     std::size_t k = c.settled;
     if (delay > 0) {
-        const double wanted = t[c.onset] + delay;
-        k = std::clamp(r.nearest(wanted), c.settled, c.last);
-        const double miss = std::abs(t[k] - wanted);
-        if (miss > 0.1 * delay * (1 + 1e-6)) {
-            const bool held = t[c.last] >= wanted - 0.1 * delay;
-            out.why = held ? phrase("the log has no sample near {:.0f} s after the step", delay)
-                           : phrase("the current did not hold for {:.0f} s", delay);
+        if (t[c.last] < edge_s + 0.9 * delay) {
+            out.why = phrase("the current did not hold for {:.0f} s", delay);
             return out;
         }
+        // What the voltage was doing before goes on under the answer.
+        double drift = 0;
+        const Step& was = in.steps.list[static_cast<std::size_t>(c.step) - 1];
+        const std::size_t back = c.before >= was.first + 20 ? c.before - 20 : was.first;
+        if (c.before >= back + 5) {
+            const ReadAt line = readAt(t, v, back, c.before, t[c.before], 1, least);
+            if (std::isfinite(line.slope) && std::abs(line.slope) * (t[c.before] - t[back]) >
+                                                 3 * std::max(qv.sigma(), qv.resolution))
+                drift = line.slope;
+        }
+        const ReadAt answer =
+            responseAt(r, c, edge_s, delay, was.kind == StepKind::Rest ? 0 : drift, least);
+        if (!std::isfinite(answer.value)) {
+            out.why = phrase("the log has no sample near {:.0f} s after the step", delay);
+            return out;
+        }
+        read_V = answer.value;
+        after = std::hypot(answer.uncertainty, undithered ? quantisation(qv.resolution) : 0.0);
+        freedom = answer.freedom;
+        slope = answer.slope / delay;  // of ln time, at the delay
+        k = std::clamp(r.nearest(edge_s + delay), c.settled, c.last);
+        out.delay_s = delay;
+    } else {
+        read_V = v[k];
+        if (k < c.last && t[k + 1] > t[k]) slope = (v[k + 1] - v[k]) / (t[k + 1] - t[k]);
+        out.delay_s = t[k] - t[c.onset];
     }
-    const Before before = levelBefore(in, c);
-    // The current itself, averaged over its neighbours at the new level against its noise.
+    // The new level of the current, averaged against its noise.
     double amps = 0;
     double n = 0;
-    for (std::size_t m = k >= c.settled + 1 ? k - 1 : c.settled; m <= std::min(k + 1, c.last); ++m)
+    const std::size_t span = delay > 0 ? 12 : 1;
+    for (std::size_t m = k >= c.settled + span ? k - span : c.settled;
+         m <= std::min(k + span, c.last); ++m)
         amps += i[m], ++n;
     amps /= n;
     const double dI = amps - before.amps;
-    const double dV = v[k] - before.volts;
-    out.delay_s = t[k] - t[c.onset];
+    const double dV = read_V - before.volts;
     out.resistance_ohm = dV / dI;
-    const ChannelQuality& qv = r.voltageQuality();
-    const ChannelQuality& qi = r.currentQuality();
-    const double after = qv.noise >= 0.5 * qv.resolution
-                             ? qv.sigma()
-                             : std::hypot(qv.noise, quantisation(qv.resolution));
-    // When within the last interval the current came on is not known.
-    const double interval = t[c.onset] - t[c.before];
-    double slope = 0;
-    if (k < c.last && t[k + 1] > t[k]) slope = (v[k + 1] - v[k]) / (t[k + 1] - t[k]);
-    const double timing = quantisation(slope * std::min(interval, 2 * r.usualInterval_s()));
+    const double timing = rectangle(slope * 0.5 * interval);
     const double gain = rectangle(in.accuracy.voltageGain);
     const double gainI = rectangle(in.accuracy.currentGain);
     const double size = std::abs(out.resistance_ohm);
+    // Without noise that dithers it, the rounding of a current stays whole, on both levels.
+    const double current = qi.noise < 0.5 * qi.resolution
+                               ? std::sqrt(2.0) * quantisation(qi.resolution)
+                               : qi.sigma() * std::sqrt(1 / n + 0.2);
     out.uncertainty_ohm =
         quadrature({before.sigma / std::abs(dI), after / std::abs(dI), timing / std::abs(dI),
-                    size * gain, size * gainI, size * qi.sigma() / std::sqrt(n) / std::abs(dI)});
+                    size * gain, size * gainI, size * current / std::abs(dI)});
+    out.coverage = coverageFactor(out.uncertainty_ohm,
+                                  std::max(timing / std::abs(dI), size * current / std::abs(dI)),
+                                  after / std::abs(dI), freedom);
+    // A scheduler that shares the logger's clock puts the edge on a row, at an end of its
+    // rectangle: the interval holds the whole of that, not 95 % of it.
+    const double edge_u = timing / std::abs(dI);
+    const double others =
+        std::sqrt(std::max(0.0, out.uncertainty_ohm * out.uncertainty_ohm - edge_u * edge_u));
+    if (out.uncertainty_ohm > 0)
+        out.coverage =
+            std::max(out.coverage, std::hypot(1.05 * std::sqrt(3.0) * edge_u, 1.96 * others) /
+                                       out.uncertainty_ohm);
     if (out.resistance_ohm <= 0) {
         out.why = phrase("the voltage does not answer the current");
         out.resistance_ohm = kNaN;
@@ -272,11 +351,12 @@ void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* nam
         Reading r;
         r.name = name;
         r.unit = "ohm";
-        r.method = delay == 0 ? "first_sample_after_step" : "voltage_step_at_delay";
+        r.method = delay == 0 ? "first_sample_after_step" : "fitted_response_at_delay";
         const Step& step = in.steps.list[static_cast<std::size_t>(s.step)];
         r.evidence = {step.start_s, step.end_s, s.step};
         r.value = s.resistance_ohm;
         r.uncertainty = s.uncertainty_ohm;
+        r.coverage = s.coverage;
         if (!r.measurable()) {
             r.uncertainty = kNaN;
             r.caveats.push_back(phrase("Not measurable at this step: ") + s.why + ".");

@@ -14,8 +14,10 @@ namespace nk {
 struct StepResistance {
     double resistance_ohm = kNaN;  ///< whole battery; NaN: not measurable, `why` says so
     double uncertainty_ohm = kNaN;
+    double coverage = 2;        ///< factor to the 95 % interval
     double nominalDelay_s = 0;  ///< 0 (first sample), 1, 10 or 30
-    double delay_s = kNaN;      ///< true delay from the first sample that shows the new current
+    double delay_s =
+        kNaN;  ///< from the edge; for the first sample from the row that shows the new current
     double from_A = 0, to_A = 0;
     double soc = kNaN;  ///< state of charge at the step, 0 … 1
     double temperature_C = kNaN;
@@ -26,8 +28,10 @@ struct StepResistance {
 
 /// All steps of the current into a load, a charge or another level that the log resolves. When
 /// there is none (the log begins and ends under one load), ends of a load are taken instead.
-/// Voltage before: the mean of up to five samples of the level that ends. After: the sample nearest
-/// to the delay, within a tenth of it, while the current holds.
+/// Voltage before: the mean of up to five samples of the level that ends. After: the response
+/// fitted over ln of the time since the edge, read at the delay, while the current holds; not
+/// measurable when rows lie neither on both sides of the delay nor within a tenth of it. The edge
+/// lies half an interval before the first row that shows it.
 const std::vector<StepResistance>& stepResistances(const AnalysisInput& in);
 const std::vector<StepResistance>& stepResistances(AnalysisInput&&) = delete;
 

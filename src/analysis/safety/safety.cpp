@@ -172,23 +172,56 @@ bool longEnough(const AnalysisInput& in, const Worst& w) {
 
 }  // namespace
 
+namespace {
+
+/// Between the limit and "slowly only": charged as quickly as in the warm.
+void checkChargedQuicklyInTheCold(const AnalysisInput& in, const Chemistry& c,
+                                  std::vector<Finding>& out) {
+    constexpr double kSlowly_C = 0.3;  // common practice, no source
+    if (in.battery.rated_Ah <= 0 || !everBeyond(in, c.chargeSlowBelow_C, false)) return;
+    const Worst w = worstOf(in,
+                            excursions(chargingTemperature(in), c.chargeSlowBelow_C, false,
+                                       in.recording.usualInterval_s()),
+                            false);
+    if (!longEnough(in, w) || w.last <= w.first) return;
+    const Integral sum = integrate(in.recording, w.first, w.last);
+    if (!(sum.duration_s > 0)) return;
+    const double rate_C = sum.charge_Ah * 3600 / sum.duration_s / in.battery.rated_Ah;
+    if (rate_C <= kSlowly_C) return;
+    out.push_back({Severity::Verdict, "charged_cold",
+                   phrase("Charged at {:.1f} °C with {:.1f}C. Under {:.0f} °C {} is charged slowly "
+                          "only, with at most "
+                          "about {:.1f}C.",
+                          w.extreme, rate_C, c.chargeSlowBelow_C, kindText(in, c), kSlowly_C),
+                   phrase("Warm the battery before charging, or set a smaller current."),
+                   evidenceOf(in, w.first, w.last)});
+}
+
+}  // namespace
+
 void checkChargedCold(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !in.recording.hasTemperature()) return;
-    if (!everBeyond(in, c->chargeMin_C, false)) return;
-    const Worst w = worstOf(
-        in,
-        excursions(chargingTemperature(in), c->chargeMin_C, false, in.recording.usualInterval_s()),
-        false);
-    if (!longEnough(in, w)) return;
+    const Worst w = everBeyond(in, c->chargeMin_C, false)
+                        ? worstOf(in,
+                                  excursions(chargingTemperature(in), c->chargeMin_C, false,
+                                             in.recording.usualInterval_s()),
+                                  false)
+                        : Worst{};
+    if (!longEnough(in, w)) {
+        checkChargedQuicklyInTheCold(in, *c, out);
+        return;
+    }
+    // Titanate works at about 1.55 V against lithium: nothing plates there.
+    const bool plates = !c->nickel() && c->id != "lto";
     out.push_back(
         {Severity::Hazard, "charged_cold",
          phrase("Charged at {:.1f} °C, under the {:.0f} °C limit of {}, for {}.", w.extreme,
                 c->chargeMin_C, kindText(in, *c), durationText(w.total_s)),
-         c->nickel()
-             ? phrase("Warm the battery before charging.")
-             : phrase("Lithium can plate out in the cold, which is permanent and dangerous. Warm "
-                      "the battery before charging; treat this one with care."),
+         plates
+             ? phrase("Lithium can plate out in the cold, which is permanent and dangerous. Warm "
+                      "the battery before charging; treat this one with care.")
+             : phrase("Warm the battery before charging."),
          evidenceOf(in, w.first, w.last)});
 }
 
