@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """How often stated intervals hold the truth, on logs of batteries that the program does not share a line or a table with.
 
-    coverage.py CLI [--count N] [--seed S] [--floor PERCENT] [--table]
+    coverage.py CLI [--count N] [--seed S] [--floor PERCENT] [--worst]
 
 Lithium cells are a single-particle model: spherical diffusion in one electrode (finite volumes, implicit), kinetics after
 Butler and Volmer in its symmetric form, an ohmic part; a charger of constant current, then constant voltage, that stops at

@@ -51,8 +51,9 @@ void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> t
     const auto n = static_cast<Eigen::Index>(b - a + 1);
     if (n < 6) return;
     const double middle = 0.5 * (tt[a] + tt[b]);
+    Eigen::MatrixXd m;
     const auto fit = [&](Eigen::Index order, double& sigma) {
-        Eigen::MatrixXd m(n, order + 1);
+        m.resize(n, order + 1);
         Eigen::VectorXd y(n);
         for (Eigen::Index k = 0; k < n; ++k) {
             const double x = (tt[a + static_cast<std::size_t>(k)] - middle) / half;
@@ -87,10 +88,13 @@ void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> t
     const double flat = undithered ? std::sqrt(q.resolution / (2 * bend)) * half : 0;
     c.peak_s = middle + x * half;
     c.freedom = static_cast<double>(n - 4);
+    // The vertex moves by the scatter of the cubic's slope there over its curvature.
+    const Eigen::Vector4d toSlope(0, 1, 2 * x, 3 * x * x);
+    const Eigen::LDLT<Eigen::Matrix4d> normal(Eigen::Matrix4d(m.transpose() * m));
+    const double slope_u = least * std::sqrt(toSlope.dot(normal.solve(toSlope)));
     c.peakUncertainty_s =
-        quadrature({std::sqrt(3.0) * least / (2 * bend * std::sqrt(static_cast<double>(n))) * half,
-                    (x - byParabola) * half / std::sqrt(12.0), interval / std::sqrt(12.0),
-                    std::min(flat, half) / std::sqrt(3.0)});
+        quadrature({slope_u / (2 * bend) * half, (x - byParabola) * half / std::sqrt(12.0),
+                    interval / std::sqrt(12.0), std::min(flat, half) / std::sqrt(3.0)});
     c.peakUncertainty_s = std::min(c.peakUncertainty_s, rectangle(half));
     // Where the curve is not a cubic (a kink), the highest of the smoothed rows is a rival.
     if (sigma3 > 2 * std::max(q.noise, quantisation(q.resolution)))
@@ -98,7 +102,8 @@ void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> t
     c.peak_V = cubic(0) + x * (cubic(1) + x * (cubic(2) + x * cubic(3)));
     // Of the vertex's height: the scatter, and what the parabola would say.
     const double lower = parabola(0) + byParabola * (parabola(1) + byParabola * parabola(2));
-    c.dropUncertainty_V = quadrature({least * std::sqrt(9.0 / (4.0 * static_cast<double>(n))),
+    const Eigen::Vector4d toHeight(1, x, x * x, x * x * x);
+    c.dropUncertainty_V = quadrature({least * std::sqrt(toHeight.dot(normal.solve(toHeight))),
                                       (c.peak_V - lower) / std::sqrt(3.0)});
 }
 
