@@ -96,9 +96,12 @@ void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> t
         quadrature({slope_u / (2 * bend) * half, (x - byParabola) * half / std::sqrt(12.0),
                     interval / std::sqrt(12.0), std::min(flat, half) / std::sqrt(3.0)});
     c.peakUncertainty_s = std::min(c.peakUncertainty_s, rectangle(half));
-    // Where the curve is not a cubic (a kink), the highest of the smoothed rows is a rival.
-    if (sigma3 > 2 * std::max(q.noise, quantisation(q.resolution)))
+    // Where the curve is not a cubic (a kink), the highest of the smoothed rows is believed, and
+    // the cubic is the doubt.
+    if (sigma3 > 2 * std::max(q.noise, quantisation(q.resolution))) {
         c.peakUncertainty_s = std::hypot(c.peakUncertainty_s, rectangle(c.peak_s - tt[at]));
+        c.peak_s = tt[at];
+    }
     c.peak_V = cubic(0) + x * (cubic(1) + x * (cubic(2) + x * cubic(3)));
     // Of the vertex's height: the scatter, and what the parabola would say.
     const double lower = parabola(0) + byParabola * (parabola(1) + byParabola * parabola(2));
