@@ -233,7 +233,7 @@ const std::vector<Check>& checks() {
          "Three or more loads of one level that end at the same low voltage with pauses between.",
          checkCutOuts},
         {"power_limited",
-         "Current falls as the voltage rises so that their product stays constant.",
+         "Current changes against the voltage so that their product stays constant.",
          checkPowerLimited},
         {"counter_disagrees",
          "The logger's own counter against the integral of its current, step by step; over 2 % is "

@@ -67,6 +67,43 @@ double noiseOf(std::vector<double>& second) {
     return keep == 0 ? 0 : std::sqrt(sum / static_cast<double>(keep) / 6.0);
 }
 
+/// Scatter of the current that the voltage does not answer. A drive changes all the time, and its
+/// voltage with it: that is no noise. Returns the smaller of `noise` and the robust residual of the
+/// current's second differences about their line over the voltage's, where the two go together.
+double unansweredNoise(std::span<const double> voltage, std::span<const double> current,
+                       double noise) {
+    std::vector<double> di, dv;
+    sampleBlocks(current.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from + 1; k + 1 < to; ++k) {
+            const double a = current[k - 1] - 2 * current[k] + current[k + 1];
+            const double b = voltage[k - 1] - 2 * voltage[k] + voltage[k + 1];
+            if (std::isfinite(a) && std::isfinite(b)) di.push_back(a), dv.push_back(b);
+        }
+    });
+    if (di.size() < 16) return noise;
+    const auto spread = [](const std::vector<double>& x) {
+        std::vector<double> sizes;
+        for (const double d : x)
+            if (std::abs(d) > 1e-12) sizes.push_back(std::abs(d));
+        return 1.4826 * medianOf(sizes);
+    };
+    // A few edges must not look like an answer: beyond four spreads nothing weighs more.
+    const double topI = 4 * spread(di);
+    const double topV = 4 * spread(dv);
+    double ii = 0, vv = 0, iv = 0;
+    for (std::size_t k = 0; k < di.size(); ++k) {
+        const double a = std::clamp(di[k], -topI, topI);
+        const double b = std::clamp(dv[k], -topV, topV);
+        ii += a * a;
+        vv += b * b;
+        iv += a * b;
+    }
+    if (iv <= 0 || iv * iv < 0.5 * ii * vv) return noise;
+    std::vector<double> rest;
+    for (std::size_t k = 0; k < di.size(); ++k) rest.push_back(std::abs(di[k] - iv / vv * dv[k]));
+    return std::min(noise, 1.4826 * medianOf(rest) / std::sqrt(6.0));
+}
+
 }  // namespace
 
 ChannelQuality estimateQuality(std::span<const double> column, double textStep) {
@@ -101,6 +138,8 @@ std::shared_ptr<const Recording> Recording::make(RecordingData data) {
     const RecordingData& d = recording->data_;
     recording->voltage_ = estimateQuality(d.voltage_V, d.textStep_V);
     recording->current_ = estimateQuality(d.current_A, d.textStep_A);
+    recording->current_.noise =
+        unansweredNoise(d.voltage_V, d.current_A, recording->current_.noise);
     if (!d.temperature_C.empty())
         recording->temperature_ = estimateQuality(d.temperature_C, d.textStep_C);
     std::vector<double> steps;

@@ -35,6 +35,19 @@ bool constantLoad(StepKind kind) {
            kind == StepKind::CrDischarge;
 }
 
+/// Loads of one length, all but the last: a timer let go and not a floor.
+bool timed(const Recording& r, const std::vector<Segment>& segments,
+           const std::vector<std::size_t>& group) {
+    double shortest = INFINITY;
+    double longest = 0;
+    for (std::size_t g = 0; g + 1 < group.size(); ++g) {
+        const double d = duration_s(r, segments[group[g]]);
+        shortest = std::min(shortest, d);
+        longest = std::max(longest, d);
+    }
+    return longest - shortest <= 2.1 * r.usualInterval_s() + 0.01 * longest;
+}
+
 /// Cuts everything up to and including `sample` from the segments after index `s`.
 void swallow(std::vector<Segment>& segments, std::size_t s, std::size_t sample) {
     segments[s].last = sample;
@@ -48,7 +61,8 @@ void swallow(std::vector<Segment>& segments, std::size_t s, std::size_t sample) 
 
 }  // namespace
 
-void extendConstantVoltage(const Recording& recording, std::vector<Segment>& segments) {
+void extendConstantVoltage(const Recording& recording, std::vector<Segment>& segments,
+                           double zero_A) {
     const auto i = recording.current_A();
     const auto v = recording.voltage_V();
     const ChannelQuality& q = recording.currentQuality();
@@ -64,7 +78,7 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
         std::size_t end = last;
         const auto meanOf = [&](std::size_t a, std::size_t b) {
             double sum = 0;
-            for (std::size_t k = a; k < b; ++k) sum += i[k];
+            for (std::size_t k = a; k < b; ++k) sum += i[k] - zero_A;
             return sum / static_cast<double>(std::max<std::size_t>(b - a, 1));
         };
         // Block by block, as many samples as it takes to tell half the current from its noise.
@@ -80,6 +94,7 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
             const double noise = q.noise / std::sqrt(static_cast<double>(to - end - 1));
             // A current that is lost in the noise cannot step: there only the voltage tells.
             const bool visible = recent > zero;
+            if (!visible && zero_A != 0) break;
             if ((visible && mean < 0.6 * recent - 2 * noise) || mean > 1.6 * recent + 6 * q.sigma())
                 break;
             std::size_t inside = end;
@@ -88,6 +103,9 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
             if (inside > end) recent = visible ? mean : recent;
             end = inside;
         }
+        // Beside a known offset only what stands clear of it is still the charge.
+        if (zero_A != 0)
+            while (end > last && i[end] - zero_A <= 0.6 * q.resolution) --end;
         if (end > last) swallow(segments, s, end);
     }
 }
@@ -234,12 +252,13 @@ void nameCutOutsAndPulses(const Recording& recording, const Battery& battery,
                     highEnd = std::max(highEnd, v[seg.last]);
                 anyLong |= duration_s(recording, seg) > kPulseLongest_s;
             }
+            // Without a chemistry the lowest voltage of the log stands in for the floor.
             const double limit =
                 chemistry != nullptr
                     ? (chemistry->dischargeFloor_V + (chemistry->nickel() ? 0.12 : 0.45)) * cells
                     : 1.12 * lowest;
             const bool together = highEnd - lowEnd < 0.04 * highEnd;
-            if (anyLong && together && highEnd < std::max(limit, 1.05 * lowest)) {
+            if (anyLong && together && highEnd < limit && !timed(recording, segments, group)) {
                 for (std::size_t g = 0; g < group.size(); ++g) {
                     segments[group[g]].cutOut = true;
                     if (g > 0) segments[group[g] - 1].cutOut = true;

@@ -7,8 +7,10 @@
 namespace nk {
 
 /// Lets constant-voltage charge go on while the voltage stays in its band and the current has not
-/// stepped to zero, however small it is.
-void extendConstantVoltage(const Recording& recording, std::vector<Segment>& segments);
+/// stepped to zero, however small it is. `zero_A` is what the log shows at rest: where that is
+/// known, a current that cannot be told from it is rest.
+void extendConstantVoltage(const Recording& recording, std::vector<Segment>& segments,
+                           double zero_A);
 
 /// Joins neighbours of one kind and level, and charges that only pause for a measurement.
 void joinNeighbours(const Recording& recording, std::vector<Segment>& segments);

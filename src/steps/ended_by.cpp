@@ -77,7 +77,10 @@ EndedBy dischargeEnd(const Recording& r, const Battery& battery, const Step& s) 
     const double meanSlope = (v[s.first] - v[s.last]) / whole;
     const double floor = c != nullptr ? c->dischargeFloor_V : 0;
     if (c != nullptr && end <= floor + 0.025) return EndedBy::VoltageFloor;
-    if (c != nullptr && end < floor + (c->nickel() ? 0.12 : 0.5) && lastSlope > 1.5 * meanSlope)
+    // Higher floors are set in round figures; beside one only a curve that has truly bent counts.
+    const bool round = std::abs(end / 0.05 - std::round(end / 0.05)) < 0.2;
+    if (c != nullptr && end < floor + (c->nickel() ? 0.12 : 0.5) &&
+        lastSlope > (round ? 1.5 : 3) * meanSlope)
         return EndedBy::VoltageFloor;
     if (c == nullptr && lastSlope > 3 * meanSlope) return EndedBy::VoltageFloor;
     if (roundTime(whole, r.usualInterval_s())) return EndedBy::Timer;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "knee.h"
 
@@ -68,10 +69,39 @@ double restThreshold_A(const Recording& recording, const Battery& battery) {
         }
         rated = std::max(best, 0.3 * top);
     }
-    return std::max({rated / 100, 3 * q.noise, 1.01 * q.resolution, 1e-6});
+    return std::max({rated / 100, std::min(3 * q.noise, rated / 20), 1.01 * q.resolution, 1e-6});
 }
 
-std::vector<Segment> cutSegments(const Recording& recording, double restThreshold) {
+double zeroOffset_A(const Recording& recording, double restThreshold) {
+    const ChannelQuality& q = recording.currentQuality();
+    // A finer display shows an offset that stays under the threshold.
+    if (4 * q.resolution < restThreshold) return 0;
+    const auto i = recording.current_A();
+    constexpr std::size_t kRun = 5;
+    const double limit = 2.51 * q.resolution;
+    std::vector<double> means;
+    std::size_t run = 0;
+    double sum = 0;
+    for (std::size_t k = 0; k <= i.size(); ++k) {
+        if (k < i.size() && std::abs(i[k]) <= limit) {
+            sum += i[k];
+            ++run;
+            continue;
+        }
+        // Every run counts as one, so that a long tail of a charge does not outvote the rests.
+        if (run >= kRun) means.push_back(sum / static_cast<double>(run));
+        run = 0;
+        sum = 0;
+    }
+    if (means.empty()) return 0;
+    const auto middle = means.begin() + static_cast<std::ptrdiff_t>((means.size() - 1) / 2);
+    std::nth_element(means.begin(), middle, means.end());
+    return std::abs(*middle) <= 1.6 * q.resolution ? *middle : 0;
+}
+
+std::vector<Segment> cutSegments(const Recording& recording, double threshold, double zero_A,
+                                 const std::vector<RestlessStretch>& restless) {
+    const double restThreshold = threshold + (zero_A != 0 ? 0.5 * std::abs(zero_A) : 0);
     std::vector<Segment> out;
     const auto i = recording.current_A();
     const auto t = recording.time_s();
@@ -94,17 +124,46 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             splitBefore[g + 1] = 1;
     }
     const auto direction = [&](std::size_t k) {
-        return i[k] > restThreshold ? 1 : i[k] < -restThreshold ? -1 : 0;
+        const double x = i[k] - zero_A;
+        return x > restThreshold ? 1 : x < -restThreshold ? -1 : 0;
     };
 
     std::size_t first = 0;
     int current = direction(0);
     const auto close = [&](std::size_t last) {
         if (last + 1 > first)
-            out.push_back({first, last, current, 0, StepKind::Rest, false, false, 0});
+            out.push_back({first, last, current, 0, StepKind::Rest, false, false, 0, 0});
         first = last + 1;
     };
-    for (std::size_t k = 1; k < n; ++k) {
+    // How much a sample the current changed anyway before a and after b: a fall that goes on at
+    // its pace, seen in coarse steps, has no jumps.
+    const auto trend_A = [&](std::size_t a, std::size_t b) {
+        constexpr std::size_t kFew = 4;
+        constexpr std::size_t kSide = 8;
+        const std::size_t left = std::min(kSide, a - first);
+        const std::size_t right = std::min(kSide, n - 1 - b);
+        if (left < kFew || right < kFew || direction(b + right) != current) return 0.0;
+        return std::min(std::abs(i[a] - i[a - left]) / static_cast<double>(left),
+                        std::abs(i[b + right] - i[b]) / static_cast<double>(right));
+    };
+    auto stretch = restless.begin();
+    for (std::size_t k = 0; k < n; ++k) {
+        if (stretch != restless.end() && k == stretch->first) {
+            if (k > 0) close(k - 1);
+            double charge = 0;
+            for (std::size_t m = stretch->first; m < stretch->last; ++m)
+                charge += i[m] * (t[m + 1] - t[m]);
+            out.push_back({stretch->first, stretch->last, charge < 0 ? -1 : 1, 0,
+                           StepKind::Variable, false, false, 0, 0});
+            k = stretch->last;
+            first = k + 1;
+            if (first < n) current = direction(first);
+            ++stretch;
+            continue;
+        }
+        if (k == first) continue;
+        // The next stretch is another's: no jump is looked for across its start.
+        const std::size_t end = stretch != restless.end() ? stretch->first : n;
         const int here = direction(k);
         if (here != current || splitBefore[k]) {
             close(k - 1);
@@ -123,7 +182,7 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
         for (std::size_t width = 1; k + width <= n && width <= kEdgeSamples; ++width) {
             const std::size_t a = k - 1;
             const std::size_t b = k - 1 + width;
-            if (b >= n || direction(b) != current) break;
+            if (b >= end || direction(b) != current) break;
             if (width > 3 && t[b] - t[a] >= blink_s) break;
             const double jump = i[b] - i[a];
             const double needed =
@@ -139,7 +198,8 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             if (before > quiet || after > quiet) continue;
             bool monotone = true;
             for (std::size_t m = a; m < b; ++m) monotone &= (i[m + 1] - i[m]) * jump >= 0;
-            if (!monotone) continue;
+            if (!monotone || std::abs(jump) < 3 * trend_A(a, b) * static_cast<double>(width))
+                continue;
             // A falling charge current whose voltage stays or still creeps up and which goes on
             // falling is a taper seen by a slow logger: a real step down would lower the voltage
             // by R·ΔI.
@@ -155,13 +215,13 @@ std::vector<Segment> cutSegments(const Recording& recording, double restThreshol
             break;
         }
     }
-    close(n - 1);
+    if (first < n) close(n - 1);
 
     // Flicker about the threshold: short weak stretches between rests are rest.
     std::vector<Segment> merged;
     for (std::size_t s = 0; s < out.size(); ++s) {
         Segment seg = out[s];
-        if (seg.direction != 0 && seg.last - seg.first < 3) {
+        if (seg.kind != StepKind::Variable && seg.direction != 0 && seg.last - seg.first < 3) {
             double top = 0;
             for (std::size_t k = seg.first; k <= seg.last; ++k) top = std::max(top, std::abs(i[k]));
             const bool restBefore = !merged.empty() && merged.back().direction == 0;
@@ -242,6 +302,34 @@ Segment withoutEdges(const Recording& recording, Segment s) {
     return s;
 }
 
+/// A load at its power limit draws more as the voltage falls, until it reaches its current limit.
+/// The first sample of the flat part, where the part before follows constant power.
+std::optional<std::size_t> powerThenCurrent(const Recording& recording, const Segment& s) {
+    const auto i = recording.current_A();
+    const std::size_t n = s.last - s.first;
+    if (n < 40) return std::nullopt;
+    const std::size_t few = std::max<std::size_t>(3, n / 50);
+    const double flat = std::abs(medianCurrent(recording, s.last - few, s.last));
+    const double margin = std::max(3.5 * recording.currentQuality().sigma(), 0.004 * flat);
+    std::size_t k = s.first;
+    std::size_t level = 0;
+    // The first sample from which three in a row are at the level of the end.
+    for (std::size_t m = s.first; m <= s.last && level < 3; ++m) {
+        level = std::abs(i[m]) >= flat - margin ? level + 1 : 0;
+        k = m;
+    }
+    if (level < 3) return std::nullopt;
+    k -= 2;
+    if (k < s.first + 10 || k + few > s.last) return std::nullopt;
+    const LoadLaw head = fitLoadLaw(recording, s.first, k - 1);
+    const LoadLaw tail = fitLoadLaw(recording, k, s.last);
+    const bool power = std::abs(head.exponent + 1) < 0.25 && head.standardError < 0.1 &&
+                       head.currentSpread > 2 * head.residual && head.currentSpread > 0.004;
+    const bool current =
+        std::abs(tail.exponent) < 0.25 || tail.currentSpread < std::max(0.004, 2 * margin / flat);
+    return power && current ? std::optional(k) : std::nullopt;
+}
+
 }  // namespace
 
 std::vector<Segment> classifySegment(const Recording& recording, const Segment& segment,
@@ -251,6 +339,7 @@ std::vector<Segment> classifySegment(const Recording& recording, const Segment& 
         s.kind = StepKind::Rest;
         return {s};
     }
+    if (s.kind == StepKind::Variable) return {s};
     const double noise = recording.currentQuality().sigma() / std::max(std::abs(s.level_A), 1e-9);
     const double loose = std::max(0.02, 3 * noise);
     if (s.direction > 0) {
@@ -323,6 +412,18 @@ std::vector<Segment> classifySegment(const Recording& recording, const Segment& 
     else
         s.kind = StepKind::Variable;
     if (s.last - s.first < 5) s.kind = StepKind::CcDischarge;
+    if (s.kind != StepKind::CcDischarge || law.currentSpread > 0.005)
+        if (const auto flat = powerThenCurrent(recording, core)) {
+            Segment limited = s;
+            limited.last = *flat - 1;
+            limited.kind = StepKind::CpDischarge;
+            limited.powerLimited = true;
+            limited.level_A = medianCurrent(recording, limited.first, limited.last);
+            s.first = *flat;
+            s.kind = StepKind::CcDischarge;
+            s.level_A = medianCurrent(recording, s.first, s.last);
+            return {limited, s};
+        }
     return {s};
 }
 

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "step.h"
+#include "variable.h"
 
 namespace nk {
 
@@ -28,8 +29,14 @@ double edgeLongest_s(const Recording& recording);
 /// capacity C is estimated from the charge moved.
 double restThreshold_A(const Recording& recording, const Battery& battery);
 
-/// Cuts the recording at changes of direction and at jumps of the current.
-std::vector<Segment> cutSegments(const Recording& recording, double restThreshold);
+/// What the log shows at rest, A, where that is about one step of a coarse display (an offset);
+/// otherwise 0. The median over runs of samples that stay within two steps of zero.
+double zeroOffset_A(const Recording& recording, double restThreshold);
+
+/// Cuts the recording at changes of direction and at jumps of the current; restless stretches stay
+/// whole. `zero_A` is what the log shows at rest.
+std::vector<Segment> cutSegments(const Recording& recording, double restThreshold, double zero_A,
+                                 const std::vector<RestlessStretch>& restless);
 
 /// Decides constant current, power, resistance or variable for one discharge segment, or constant
 /// current, constant voltage, power-limited for a charge; a charge may fall into several.

@@ -145,9 +145,11 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
     const Chemistry* chemistry = battery.chemistryData();
     const bool nickel = chemistry != nullptr && chemistry->nickel();
     std::vector<Segment> segments;
-    for (const Segment& raw : cutSegments(recording, out.restThreshold_A))
+    const double zero_A = zeroOffset_A(recording, out.restThreshold_A);
+    const auto restless = findRestless(recording, out.restThreshold_A);
+    for (const Segment& raw : cutSegments(recording, out.restThreshold_A, zero_A, restless))
         for (Segment& part : classifySegment(recording, raw, nickel)) segments.push_back(part);
-    extendConstantVoltage(recording, segments);
+    extendConstantVoltage(recording, segments, zero_A);
     mergeVariable(recording, segments);
     joinNeighbours(recording, segments);
     nameCutOutsAndPulses(recording, battery, segments);

@@ -99,6 +99,17 @@ void checkPowerLimited(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[k];
         if (!s.powerLimited) continue;
         const double watts = s.sum.duration_s > 0 ? s.sum.energy_Wh * 3600 / s.sum.duration_s : 0;
+        if (s.isDischarge()) {
+            out.push_back({Severity::Note,
+                           "power_limited",
+                           phrase("The load ran at its power limit, about {:.3g} W: the current "
+                                  "rose as the voltage fell, until its current limit.",
+                                  std::abs(watts)),
+                           phrase("The set current was not drawn here; a rate is only that of the "
+                                  "part after it."),
+                           {s.start_s, s.end_s, static_cast<int>(k)}});
+            continue;
+        }
         out.push_back(
             {Severity::Note,
              "power_limited",
