@@ -20,6 +20,9 @@ Integral integrate(const Recording& recording, std::size_t first, std::size_t la
     double charge = 0;
     double energy = 0;
     double absCharge = 0;
+    double before = 0;  // the last interval's change where that was a jump
+    double square = 0, product = 0;
+    std::size_t pairs = 0;
     for (std::size_t k = first; k < last; ++k) {
         const double dt = t[k + 1] - t[k];
         const double mean = 0.5 * (i[k] + i[k + 1]);
@@ -27,13 +30,25 @@ Integral integrate(const Recording& recording, std::size_t first, std::size_t la
         charge += mean * dt;
         energy += power * dt;
         absCharge += std::abs(mean) * dt;
-        const double step = std::abs(i[k + 1] - i[k]);
+        const double change = i[k + 1] - i[k];
+        const double step = std::abs(change);
+        if (step > jump && before != 0)
+            square += change * change, product += change * before, ++pairs;
+        before = step > jump ? change : 0;
         if (step > jump || dt > 3 * usual) {
             const double half = 0.5 * step * dt;
             samplingQ += half * half / 3;
             const double halfE = 0.5 * std::abs(i[k + 1] * v[k + 1] - i[k] * v[k]) * dt;
             samplingE += halfE * halfE / 3;
         }
+    }
+    // Where the current changes faster than it is sampled its changes undo each other (correlation
+    // down to −1/2) and an interval is known six times worse (in variance) than on a path that
+    // wanders.
+    if (pairs >= 8) {
+        const double worse = 1 + 10 * std::clamp(-product / square, 0.0, 0.5);
+        samplingQ *= worse;
+        samplingE *= worse;
     }
     out.charge_Ah = charge / 3600;
     out.energy_Wh = energy / 3600;

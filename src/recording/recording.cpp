@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cassert>
 #include <cmath>
+#include <cstdint>
+#include <numeric>
 
 namespace nk {
 
@@ -53,18 +55,54 @@ double resolutionOf(std::vector<double>& differences, double textStep, double ra
     return textStep;
 }
 
-double noiseOf(std::vector<double>& second) {
+/// The step that all values of the column are multiples of, in place of the last written decimal.
+/// Three values at least must say so, or two where a small one of them stands for zero; round
+/// settings alone say nothing.
+double latticeOf(std::span<const double> column, double textStep) {
+    if (textStep <= 0) return 0;
+    std::int64_t common = 0;
+    std::int64_t top = 0;
+    std::int64_t smallest = 0;
+    std::vector<std::int64_t> seen;
+    bool zero = false;
+    bool whole = true;
+    sampleBlocks(column.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; whole && k < to; ++k) {
+            if (!std::isfinite(column[k])) continue;
+            const double steps = column[k] / textStep;
+            const double rounded = std::round(steps);
+            whole = std::abs(steps - rounded) < 0.01 && std::abs(rounded) < 1e12;
+            const auto n = static_cast<std::int64_t>(std::abs(rounded));
+            zero |= n == 0;
+            if (n == 0) continue;
+            common = std::gcd(common, n);
+            whole &= common > 1;
+            top = std::max(top, n);
+            smallest = smallest == 0 ? n : std::min(smallest, n);
+            if (seen.size() < 3 && std::find(seen.begin(), seen.end(), n) == seen.end())
+                seen.push_back(n);
+        }
+    });
+    const bool enough = seen.size() >= 3 || (seen.size() == 2 && !zero);
+    return whole && enough && smallest == common && 20 * common <= top
+               ? static_cast<double>(common) * textStep
+               : 0;
+}
+
+double noiseOf(std::vector<double>& second, double resolution) {
     if (second.empty()) return 0;
-    std::vector<double> copy = second;
-    const double median = medianOf(copy);
+    const double median = medianOf(second);
     // A second difference of independent noise has variance 6σ².
-    if (median > 0) return 1.4826 * median / std::sqrt(6.0);
-    // More than half of them are zero (coarse steps): trimmed mean square of the lower 90 %.
+    if (median > 6 * resolution) return 1.4826 * median / std::sqrt(6.0);
+    // Coarse steps: a median of them says little. The mean square of the lower 90 % (of a normal
+    // distribution that is 0.623 of the whole), less what rounding alone gives, q²/12 a sample.
     std::sort(second.begin(), second.end());
     const std::size_t keep = second.size() * 9 / 10;
+    if (keep == 0) return 0;
     double sum = 0;
     for (std::size_t i = 0; i < keep; ++i) sum += second[i] * second[i];
-    return keep == 0 ? 0 : std::sqrt(sum / static_cast<double>(keep) / 6.0);
+    const double variance = sum / static_cast<double>(keep) / 6.0 / 0.623;
+    return std::sqrt(std::max(0.0, variance - resolution * resolution / 12));
 }
 
 /// Scatter of the current that the voltage does not answer. A drive changes all the time, and its
@@ -124,8 +162,9 @@ ChannelQuality estimateQuality(std::span<const double> column, double textStep) 
         }
     });
     ChannelQuality quality;
-    quality.resolution = std::max(resolutionOf(first, textStep, high - low), textStep);
-    quality.noise = noiseOf(second);
+    quality.resolution = std::max(
+        {resolutionOf(first, textStep, high - low), textStep, latticeOf(column, textStep)});
+    quality.noise = noiseOf(second, quality.resolution);
     return quality;
 }
 

@@ -48,6 +48,20 @@ bool timed(const Recording& r, const std::vector<Segment>& segments,
     return longest - shortest <= 2.1 * r.usualInterval_s() + 0.01 * longest;
 }
 
+/// A few samples in which a load of constant power or resistance goes on as before.
+bool follower(const Recording& r, const Segment& before, const Segment& seg) {
+    if (before.direction >= 0 || seg.direction >= 0 || seg.last - seg.first >= 5) return false;
+    const auto law = [&](std::size_t k) {
+        return before.kind == StepKind::CpDischarge ? r.current_A()[k] * r.voltage_V()[k]
+                                                    : r.current_A()[k] / r.voltage_V()[k];
+    };
+    if (before.kind != StepKind::CpDischarge && before.kind != StepKind::CrDischarge) return false;
+    const double last = law(before.last);
+    for (std::size_t k = seg.first; k <= seg.last; ++k)
+        if (!(std::abs(law(k) - last) < 0.02 * std::abs(last))) return false;
+    return true;
+}
+
 /// Cuts everything up to and including `sample` from the segments after index `s`.
 void swallow(std::vector<Segment>& segments, std::size_t s, std::size_t sample) {
     segments[s].last = sample;
@@ -130,7 +144,9 @@ void joinNeighbours(const Recording& recording, std::vector<Segment>& segments) 
                 before.kind == StepKind::CvCharge && seg.direction > 0 &&
                 jumpV <= constantVoltageBand_V(recording, recording.voltage_V()[before.last]) &&
                 seg.level_A < recording.current_A()[before.first] && seg.last - seg.first < 3;
-            if (tail || (kind && level && voltage)) {
+            // The last samples before a floor: the load still follows its law, only faster.
+            const bool follows = follower(recording, before, seg);
+            if (tail || follows || (kind && level && voltage)) {
                 before.last = seg.last;
                 continue;
             }

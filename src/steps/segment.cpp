@@ -51,57 +51,101 @@ double edgeLongest_s(const Recording& recording) {
     return std::min(0.5, 0.2 * recording.usualInterval_s());
 }
 
-double restThreshold_A(const Recording& recording, const Battery& battery) {
-    const ChannelQuality& q = recording.currentQuality();
-    double rated = battery.rated_Ah;
+namespace {
+
+/// The rated capacity, or without one the largest charge moved in one direction, Ah.
+double capacityOrMoved_Ah(const Recording& recording, const Battery& battery) {
+    if (battery.rated_Ah > 0) return battery.rated_Ah;
     const auto t = recording.time_s();
     const auto i = recording.current_A();
     double top = 0;
-    if (rated <= 0) {
-        // The largest charge moved in one direction stands in for the capacity.
-        double run = 0;
-        double best = 0;
-        for (std::size_t k = 1; k < i.size(); ++k) {
-            const double dq = 0.5 * (i[k] + i[k - 1]) * (t[k] - t[k - 1]) / 3600;
-            run = run * dq < 0 ? dq : run + dq;
-            best = std::max(best, std::abs(run));
-            top = std::max(top, std::abs(i[k]));
-        }
-        rated = std::max(best, 0.3 * top);
+    double run = 0;
+    double best = 0;
+    for (std::size_t k = 1; k < i.size(); ++k) {
+        const double dq = 0.5 * (i[k] + i[k - 1]) * (t[k] - t[k - 1]) / 3600;
+        run = run * dq < 0 ? dq : run + dq;
+        best = std::max(best, std::abs(run));
+        top = std::max(top, std::abs(i[k]));
     }
-    return std::max({rated / 100, std::min(3 * q.noise, rated / 20), 1.01 * q.resolution, 1e-6});
+    return std::max(best, 0.3 * top);
 }
 
-double zeroOffset_A(const Recording& recording, double restThreshold) {
-    const ChannelQuality& q = recording.currentQuality();
-    // A finer display shows an offset that stays under the threshold.
-    if (4 * q.resolution < restThreshold) return 0;
-    const auto i = recording.current_A();
-    constexpr std::size_t kRun = 5;
-    const double limit = 2.51 * q.resolution;
-    std::vector<double> means;
-    std::size_t run = 0;
-    double sum = 0;
+struct Run {
+    std::size_t first, last;
+    double mean, square;  ///< mean current and mean square about it
+};
+
+/// Stretches of five samples and more that stay under `limit`.
+std::vector<Run> quietRuns(std::span<const double> i, double limit) {
+    constexpr std::size_t kLeast = 5;
+    std::vector<Run> out;
+    std::size_t first = 0;
+    double sum = 0, squares = 0;
     for (std::size_t k = 0; k <= i.size(); ++k) {
         if (k < i.size() && std::abs(i[k]) <= limit) {
-            sum += i[k];
-            ++run;
+            if (k == first) sum = squares = 0;
+            sum += i[k], squares += i[k] * i[k];
             continue;
         }
-        // Every run counts as one, so that a long tail of a charge does not outvote the rests.
-        if (run >= kRun) means.push_back(sum / static_cast<double>(run));
-        run = 0;
-        sum = 0;
+        if (k - first >= kLeast) {
+            const auto n = static_cast<double>(k - first);
+            const double mean = sum / n;
+            out.push_back({first, k - 1, mean, std::max(0.0, squares / n - mean * mean)});
+        }
+        first = k + 1;
+        sum = squares = 0;
     }
-    if (means.empty()) return 0;
-    const auto middle = means.begin() + static_cast<std::ptrdiff_t>((means.size() - 1) / 2);
-    std::nth_element(means.begin(), middle, means.end());
-    return std::abs(*middle) <= 1.6 * q.resolution ? *middle : 0;
+    return out;
 }
 
-std::vector<Segment> cutSegments(const Recording& recording, double threshold, double zero_A,
+double middle(std::vector<double> x) {
+    const auto at = x.begin() + static_cast<std::ptrdiff_t>((x.size() - 1) / 2);
+    std::nth_element(x.begin(), at, x.end());
+    return *at;
+}
+
+}  // namespace
+
+RestLevel restLevel(const Recording& recording, const Battery& battery) {
+    const ChannelQuality& q = recording.currentQuality();
+    const double rated = capacityOrMoved_Ah(recording, battery);
+    RestLevel out;
+    out.threshold_A =
+        std::max({rated / 100, std::min(3 * q.noise, rated / 20), 1.01 * q.resolution, 1e-6});
+    const auto i = recording.current_A();
+    double top = 0;
+    for (const double x : i) top = std::max(top, std::abs(x));
+    const double limit = std::max(2.51 * q.resolution, std::min(2.5 * out.threshold_A, 0.05 * top));
+    const auto runs = quietRuns(i, limit);
+    if (runs.empty()) return out;
+    // Every run counts as one, so that a long tail of a charge does not outvote the rests.
+    std::vector<double> means, squares;
+    bool rests = false;
+    bool alike = true;
+    for (const Run& run : runs) {
+        means.push_back(run.mean), squares.push_back(run.square);
+        rests |= std::abs(run.mean) <= 0.8 * out.threshold_A;
+        alike &= std::abs(run.mean - runs.front().mean) <= 0.3 * std::abs(runs.front().mean);
+    }
+    const double mean = middle(means);
+    const bool ends = runs.front().first == 0 || runs.back().last + 1 == i.size();
+    const bool coarse = 4 * q.resolution >= out.threshold_A;
+    // An offset of about one coarse step; or, on any display, one level near zero at the log's
+    // end and wherever else the current is small, while it never reads zero.
+    if ((coarse && std::abs(mean) <= 1.6 * q.resolution) ||
+        (!rests && alike && runs.size() >= 2 && ends))
+        out.zero_A = mean;
+    // Filtered noise is larger than its steps from sample to sample tell.
+    const double scatter = std::sqrt(middle(squares));
+    out.threshold_A = std::max(out.threshold_A, std::min(3.5 * scatter, 0.04 * top));
+    if (out.zero_A != 0) out.threshold_A += 0.5 * std::abs(out.zero_A);
+    return out;
+}
+
+std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& rest,
                                  const std::vector<RestlessStretch>& restless) {
-    const double restThreshold = threshold + (zero_A != 0 ? 0.5 * std::abs(zero_A) : 0);
+    const double restThreshold = rest.threshold_A;
+    const double zero_A = rest.zero_A;
     std::vector<Segment> out;
     const auto i = recording.current_A();
     const auto t = recording.time_s();
@@ -321,6 +365,10 @@ std::optional<std::size_t> powerThenCurrent(const Recording& recording, const Se
     if (level < 3) return std::nullopt;
     k -= 2;
     if (k < s.first + 10 || k + few > s.last) return std::nullopt;
+    // Had the power gone on, the current would have risen well beyond the margin meanwhile.
+    const auto v = recording.voltage_V();
+    const double rise = (v[k] - v[s.last - few / 2]) / v[k];
+    if (rise < 3 * margin / flat) return std::nullopt;
     const LoadLaw head = fitLoadLaw(recording, s.first, k - 1);
     const LoadLaw tail = fitLoadLaw(recording, k, s.last);
     const bool power = std::abs(head.exponent + 1) < 0.25 && head.standardError < 0.1 &&

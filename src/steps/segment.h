@@ -25,17 +25,20 @@ struct Segment {
 /// interval, at most half a second.
 double edgeLongest_s(const Recording& recording);
 
-/// Current below which a sample is at rest: max(C/100, 3σ, one resolution step); without a rated
-/// capacity C is estimated from the charge moved.
-double restThreshold_A(const Recording& recording, const Battery& battery);
+/// What rest looks like in a log.
+struct RestLevel {
+    double threshold_A = 0;  ///< |I − zero| up to this is rest
+    double zero_A = 0;       ///< what the log shows at rest; not 0 only for a plain offset
+};
 
-/// What the log shows at rest, A, where that is about one step of a coarse display (an offset);
-/// otherwise 0. The median over runs of samples that stay within two steps of zero.
-double zeroOffset_A(const Recording& recording, double restThreshold);
+/// Threshold: max(C/100, 3σ, one resolution step, 3.5 times the scatter of quiet stretches);
+/// without a rated capacity C is estimated from the charge moved. Zero: the median over quiet
+/// stretches, where it is about one step of a coarse display, or where the log never reads zero.
+RestLevel restLevel(const Recording& recording, const Battery& battery);
 
 /// Cuts the recording at changes of direction and at jumps of the current; restless stretches stay
-/// whole. `zero_A` is what the log shows at rest.
-std::vector<Segment> cutSegments(const Recording& recording, double restThreshold, double zero_A,
+/// whole.
+std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& rest,
                                  const std::vector<RestlessStretch>& restless);
 
 /// Decides constant current, power, resistance or variable for one discharge segment, or constant

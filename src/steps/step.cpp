@@ -141,15 +141,15 @@ int Steps::at(double t_s) const {
 Steps findSteps(const Recording& recording, const Battery& battery) {
     Steps out;
     if (recording.empty()) return out;
-    out.restThreshold_A = restThreshold_A(recording, battery);
+    const RestLevel rest = restLevel(recording, battery);
+    out.restThreshold_A = rest.threshold_A;
     const Chemistry* chemistry = battery.chemistryData();
     const bool nickel = chemistry != nullptr && chemistry->nickel();
     std::vector<Segment> segments;
-    const double zero_A = zeroOffset_A(recording, out.restThreshold_A);
     const auto restless = findRestless(recording, out.restThreshold_A);
-    for (const Segment& raw : cutSegments(recording, out.restThreshold_A, zero_A, restless))
+    for (const Segment& raw : cutSegments(recording, rest, restless))
         for (Segment& part : classifySegment(recording, raw, nickel)) segments.push_back(part);
-    extendConstantVoltage(recording, segments, zero_A);
+    extendConstantVoltage(recording, segments, rest.zero_A);
     mergeVariable(recording, segments);
     joinNeighbours(recording, segments);
     nameCutOutsAndPulses(recording, battery, segments);

@@ -120,6 +120,14 @@ std::vector<RestlessStretch> findRestless(const Recording& recording, double res
             // A level held at either end counts while it is not a rest and ends with the log.
             if (t[stretch.first] - t[floor] <= longest_s) stretch.first = floor;
             if (t.back() - t[stretch.last] <= longest_s) stretch.last = i.size() - 1;
+            // What follows up to a rest is its end, and what a rest was left by its beginning.
+            std::size_t edge = stretch.last + 1;
+            while (edge < i.size() && !rests(edge) && t[edge] - t[turns[to]] <= longest_s) ++edge;
+            if (edge < i.size() && rests(edge)) stretch.last = edge - 1;
+            edge = stretch.first;
+            while (edge > floor && !rests(edge - 1) && t[turns[from]] - t[edge - 1] <= longest_s)
+                --edge;
+            if (edge > floor && rests(edge - 1)) stretch.first = edge;
             while (stretch.first < stretch.last && rests(stretch.first)) ++stretch.first;
             while (stretch.last > stretch.first && rests(stretch.last)) --stretch.last;
             out.push_back(stretch);
