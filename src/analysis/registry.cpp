@@ -4,6 +4,7 @@
 #include "analysis.h"
 #include "capacity/capacity.h"
 #include "finish/audit.h"
+#include "finish/charge_left.h"
 #include "finish/finish.h"
 #include "finish/nickel.h"
 #include "finish/relaxation.h"
@@ -66,13 +67,21 @@ const std::vector<Metric>& metrics() {
          "seconds for a resistance R and an open-circuit slope k in V/Ah.",
          1, computeTaperTimeConstant, Question::Finish},
         {"charge_left_at_stop", "Charge still missing at the stop",
-         "The integral of the fitted tail from the stop until the current would reach zero, or its "
-         "floor, at the same set voltage: the current over the floor times the time constant. "
-         "Where models that fit alike disagree, their range is in the uncertainty.",
-         1, computeChargeLeft, Question::Finish},
+         "Over the charge that entered, the current of a late taper is a straight line: it is "
+         "carried "
+         "on from the stop to a thousandth of the rating, at the voltage of the stop. A shorter "
+         "line "
+         "and a parabola through more of the tail tell how far to trust it; a charger whose "
+         "voltage "
+         "gives way is accounted for.",
+         2, computeChargeLeft, Question::Finish},
         {"fullness_at_stop", "Fullness at the stop",
-         "One minus the missing charge over the rated capacity.", 1, computeFullness,
-         Question::Finish},
+         "D/(D + missing charge), D what a slow discharge from the stop gives: from a discharge in "
+         "the "
+         "log, or the charge counted up from the floor, else from what the rating and the charge "
+         "put "
+         "in allow.",
+         2, computeFullness, Question::Finish},
         {"rested_voltage", "Rested voltage",
          "The voltage of the rest after a charge or discharge, fitted with one exponential and "
          "carried on to its end. The beginning, where quick processes count, is left out as far as "

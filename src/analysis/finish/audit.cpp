@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/finish/charge_left.h"
 #include "analysis/finish/nickel.h"
 #include "analysis/finish/relaxation.h"
 #include "analysis/finish/taper.h"
@@ -141,9 +142,10 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
         std::string text = phrase(
             "The charge stopped early: at {} (C/{:.1f}), before the current had tapered to C/10.",
             shortValue(end, "A"), in.battery.rated_Ah / end);
-        if (const auto& fit = taperOf(in, static_cast<int>(k)))
+        const ChargeLeft& left = chargeLeftOf(in, static_cast<int>(k));
+        if (std::isfinite(left.left_Ah))
             text += phrase(" About {} more would have gone in at this voltage.",
-                           shortValue(fit->left_Ah, "Ah"));
+                           shortValue(left.left_Ah, "Ah"));
         out.push_back({Severity::Verdict,
                        "stopped_early",
                        text,
@@ -377,9 +379,9 @@ void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out) {
                                                       : phrase("patient");
         std::string text = phrase("Stopped at {}, C/{:.0f}, with {:.2f} V a cell: {}",
                                   shortValue(s.endCurrent_A, "A"), denominator, perCell, school);
-        if (const auto& fit = taperOf(in, static_cast<int>(k)))
-            text += phrase(", {:.1f} % of what this voltage holds",
-                           100 * (1 - std::min(1.0, fit->left_Ah / in.battery.rated_Ah)));
+        const Fullness full = fullnessOf(in, static_cast<int>(k));
+        if (std::isfinite(full.share))
+            text += phrase(", {:.1f} % of what this voltage holds", 100 * full.share);
         out.push_back({Severity::Verdict,
                        "good_finish",
                        text + ".",

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/finish/charge_left.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -174,42 +175,19 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     fit.residual_A =
         std::sqrt(best.linear.misfit / std::max(1.0, static_cast<double>(last - first)));
     fit.single = best.linear.misfit / dof < 6 * noise * noise;
-    const double over = fit.amplitude_A * std::exp(-(fit.end_s - fit.start_s) / fit.tau_s);
-    fit.left_Ah = over * fit.tau_s / 3600;
-    // Models that the data can hardly tell apart: with and without a floor, and the later half
-    // alone.
-    const auto leftOf = [&](const Best& b) {
-        return std::max(0.0, b.linear.amplitude) * std::exp(-(fit.end_s - fit.start_s) / b.tau) *
-               b.tau / 3600;
-    };
-    double disagreement = 0;
-    if (!floor && with.linear.floor > 0 && gain > 2)
-        disagreement = std::abs(leftOf(with) - fit.left_Ah);
+    // Slow relaxation bends the tail: its later half is nearer to how it goes on.
     const std::size_t middle = first + (last - first) / 2;
-    if (last - middle >= 12) {
+    if (last - middle >= 12 && !floor) {
         const Points later = binned(r, middle, last);
         const Best half = search(later, false, noise * noise);
-        const double reach = t[last] - later.first_s;
-        const double left = std::max(0.0, half.linear.amplitude - 0) * std::exp(-reach / half.tau) *
-                            half.tau / 3600;
-        // Slow relaxation bends the tail: its later half is nearer to how it goes on. Taken where
-        // it is well determined; the step between the two readings is their doubt.
-        if (half.tau < 5 * reach && half.spread < 0.3 * half.tau && !floor) {
-            disagreement = std::max(disagreement, std::abs(left - fit.left_Ah));
-            if (half.spread < 0.05 * half.tau) {
-                fit.left_Ah = left;
-                fit.tauUncertainty_s =
-                    std::hypot(half.spread, std::abs(half.tau - best.tau) / std::sqrt(3.0));
-                fit.tau_s = half.tau;
-                fit.start_s = later.first_s;
-                fit.amplitude_A = half.linear.amplitude;
-            }
+        if (half.spread < 0.05 * half.tau && half.tau < 5 * (t[last] - later.first_s)) {
+            fit.tauUncertainty_s =
+                std::hypot(half.spread, std::abs(half.tau - best.tau) / std::sqrt(3.0));
+            fit.tau_s = half.tau;
+            fit.start_s = later.first_s;
+            fit.amplitude_A = half.linear.amplitude;
         }
     }
-    fit.leftUncertainty_Ah = quadrature(
-        {fit.left_Ah * best.spread / best.tau,
-         noise / std::sqrt(static_cast<double>(last - first)) * fit.tau_s / 3600,
-         disagreement / std::sqrt(3.0), fit.wholeTail ? 0.5 * fit.left_Ah / std::sqrt(3.0) : 0.0});
     return fit;
 }
 
@@ -281,42 +259,6 @@ void computeTaperTimeConstant(const AnalysisInput& in, std::vector<Reading>& out
               });
 }
 
-void computeChargeLeft(const AnalysisInput& in, std::vector<Reading>& out) {
-    eachTaper(in, out, "charge_left_at_stop", "Ah", "exponential_late_tail",
-              [&](const TaperFit& fit, std::size_t k, Reading& r) {
-                  r.value = fit.left_Ah;
-                  r.uncertainty = quadrature({fit.leftUncertainty_Ah,
-                                              rectangle(in.accuracy.currentGain * fit.left_Ah),
-                                              rectangle(in.accuracy.currentOffsetSteps *
-                                                        in.recording.currentQuality().resolution) *
-                                                  fit.tau_s / 3600});
-                  if (in.steps.list[k].endedBy == EndedBy::EndOfLog)
-                      r.caveats.push_back(phrase("Counted from the end of the log."));
-              });
-}
-
-void computeFullness(const AnalysisInput& in, std::vector<Reading>& out) {
-    eachTaper(
-        in, out, "fullness_at_stop", "%", "one_minus_left_over_capacity",
-        [&](const TaperFit& fit, std::size_t k, Reading& r) {
-            double capacity = in.battery.rated_Ah;
-            if (capacity <= 0) {
-                capacity = chargeUntil(in, static_cast<int>(k), fit.end_s) + fit.left_Ah;
-                r.caveats.push_back(phrase(
-                    "The rated capacity is not given: taken against the charge of this log, which "
-                    "is less than the capacity when the battery was not empty before."));
-            }
-            if (capacity <= 0) return;
-            const double share = std::min(1.0, fit.left_Ah / capacity);
-            r.value = 100 * (1 - share);
-            // The capacity of today is known to a tenth of the rating at best (common practice).
-            r.uncertainty = 100 * quadrature({fit.leftUncertainty_Ah / capacity,
-                                              0.1 * share / std::sqrt(3.0), 1e-4});
-            r.caveats.push_back(
-                phrase("Of what this set voltage holds, not of what another one would."));
-        });
-}
-
 CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<TaperFit>& fit,
                    double current_A) {
     const Step& step = in.steps.list[static_cast<std::size_t>(cvStep)];
@@ -350,8 +292,11 @@ CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<Tape
         const double gained = (over - (current_A - fit->floor_A)) * fit->tau_s / 3600 +
                               fit->floor_A * std::max(0.0, row.time_s - fit->end_s) / 3600;
         row.charge_Ah = chargeUntil(in, cvStep, fit->end_s) + std::max(0.0, gained);
-        row.uncertainty_Ah =
-            std::hypot(fit->leftUncertainty_Ah, rectangle(in.accuracy.currentGain * row.charge_Ah));
+        const ChargeLeft& left = chargeLeftOf(in, cvStep);
+        row.uncertainty_Ah = std::hypot(std::isfinite(left.left_Ah) && left.left_Ah > 0
+                                            ? gained * left.uncertainty_Ah / left.left_Ah
+                                            : 0.5 * gained,
+                                        rectangle(in.accuracy.currentGain * row.charge_Ah));
     } else {
         row.reachable = false;
     }

@@ -18,10 +18,8 @@ struct TaperFit {
     double tauUncertainty_s = 0;
     double floor_A = 0;  ///< leak or balancer current; 0 when the tail does not show one
     double residual_A = 0;
-    double left_Ah = 0;  ///< that would still have entered until the floor, from end_s on
-    double leftUncertainty_Ah = 0;  ///< standard, with the disagreement of the models
-    bool wholeTail = false;         ///< the tail did not get under half: fitted to its second half
-    bool single = true;             ///< one exponential describes it within noise
+    bool wholeTail = false;  ///< the tail did not get under half: fitted to its second half
+    bool single = true;      ///< one exponential describes it within noise
 
     /// Current at time t, A.
     double current_A(double t_s) const;
@@ -55,7 +53,5 @@ CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<Tape
 std::vector<CutoffRow> cutoffTable(const AnalysisInput& in, int cvStep);
 
 void computeTaperTimeConstant(const AnalysisInput& in, std::vector<Reading>& out);
-void computeChargeLeft(const AnalysisInput& in, std::vector<Reading>& out);
-void computeFullness(const AnalysisInput& in, std::vector<Reading>& out);
 
 }  // namespace nk

@@ -1,0 +1,535 @@
+#include "charge_left.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+#include "analysis/capacity/event.h"
+#include "analysis/finish/relaxation.h"
+#include "analysis/finish/stop_moment.h"
+#include "analysis/finish/taper.h"
+#include "analysis/resistance/current_step.h"
+#include "quantity/format.h"
+
+namespace nk {
+
+namespace {
+
+/// Bins of a late taper: charge before the stop (negative), current, voltage, samples.
+struct Tail {
+    std::vector<double> q_Ah, i_A, v_V, weight;
+    double from_s = 0, to_s = 0;
+    double end_A = 0;            ///< over floor and offset, at the stop
+    double endUncertainty = 0;   ///< standard, of the line read at the stop
+    double zero_A = 0;           ///< offset and floor that were taken off
+    double zeroUncertainty = 0;  ///< standard
+    double sigma_A = 0, sigma_V = 0;
+};
+
+/// The mean current of the log's rests: what the display adds. Known to the scatter of the rests
+/// where that dithers, else to a rounding.
+void zeroOf(const AnalysisInput& in, Tail& tail) {
+    const ChannelQuality& q = in.recording.currentQuality();
+    const double limit = in.accuracy.currentOffsetSteps * q.resolution;
+    double sum = 0;
+    double n = 0;
+    for (const Step& s : in.steps.list) {
+        if (s.kind != StepKind::Rest || s.last < s.first + 4) continue;
+        const auto i = in.recording.current_A();
+        const std::size_t stride = std::max<std::size_t>(1, (s.last - s.first) / 500);
+        for (std::size_t k = s.first + 1; k < s.last; k += stride) sum += i[k], ++n;
+    }
+    const bool dithers = q.noise >= 0.4 * q.resolution;
+    if (n >= 4 && std::abs(sum / n) <= limit + 2 * q.sigma() / std::sqrt(n)) {
+        tail.zero_A = sum / n;
+        tail.zeroUncertainty =
+            std::hypot(q.noise / std::sqrt(std::min(n, 50.0)),
+                       dithers ? 0.1 * q.resolution : quantisation(q.resolution));
+    } else {
+        tail.zeroUncertainty = rectangle(limit);
+    }
+}
+
+Tail tailOf(const AnalysisInput& in, const Step& step, double floor_A) {
+    Tail tail;
+    const Recording& r = in.recording;
+    const auto t = r.time_s();
+    const auto c = r.current_A();
+    const auto v = r.voltage_V();
+    zeroOf(in, tail);
+    tail.zero_A += floor_A;
+    const StopMoment stop = stopOf(r, step);
+    const std::size_t n = stop.last - step.first + 1;
+    const std::size_t bin = std::max<std::size_t>(1, n / 600);
+    // Charge counted backwards from the stop.
+    std::vector<double> q(n);
+    const double last = c[stop.last] - tail.zero_A;
+    q[n - 1] = -last * (stop.at_s - t[stop.last]) / 3600;
+    for (std::size_t k = n - 1; k-- > 0;) {
+        const std::size_t m = step.first + k;
+        q[k] = q[k + 1] - (0.5 * (c[m] + c[m + 1]) - tail.zero_A) * (t[m + 1] - t[m]) / 3600;
+    }
+    for (std::size_t k = 0; k + bin <= n; k += bin) {
+        double sq = 0, si = 0, sv = 0;
+        for (std::size_t m = k; m < k + bin; ++m)
+            sq += q[m], si += c[step.first + m] - tail.zero_A, sv += v[step.first + m];
+        const auto w = static_cast<double>(bin);
+        tail.q_Ah.push_back(sq / w), tail.i_A.push_back(si / w), tail.v_V.push_back(sv / w);
+        tail.weight.push_back(w);
+    }
+    const auto each = static_cast<double>(bin);
+    const ChannelQuality& qi = r.currentQuality();
+    const ChannelQuality& qv = r.voltageQuality();
+    const auto sigma = [&](const ChannelQuality& x) {
+        return std::hypot(
+            x.noise / std::sqrt(each),
+            quantisation(x.resolution) / (x.noise >= 0.5 * x.resolution ? std::sqrt(each) : 1.0));
+    };
+    tail.sigma_A = std::max(sigma(qi), 1e-9);
+    tail.sigma_V = std::max(sigma(qv), 1e-9);
+    tail.from_s = t[step.first];
+    tail.to_s = stop.at_s;
+    return tail;
+}
+
+struct Fit {
+    Eigen::VectorXd a;
+    Eigen::MatrixXd covariance;
+    double freedom = 0;
+    std::size_t first = 0;
+    bool good = false;
+};
+
+/// Polynomial of `order` in the charge through the bins from `first` on; residuals that follow one
+/// another widen the covariance by (1 + ρ)/(1 − ρ).
+Fit through(const Tail& tail, std::size_t first, int order) {
+    Fit out;
+    const std::size_t n = tail.q_Ah.size() - first;
+    const Eigen::Index m = order + 1;
+    if (n < static_cast<std::size_t>(m) + 3) return out;
+    const double scale = std::max(-tail.q_Ah[first], 1e-12);
+    Eigen::MatrixXd x(static_cast<Eigen::Index>(n), m);
+    Eigen::VectorXd y(static_cast<Eigen::Index>(n));
+    for (std::size_t k = 0; k < n; ++k) {
+        double power = 1;
+        for (Eigen::Index p = 0; p < m; ++p, power *= tail.q_Ah[first + k] / scale)
+            x(static_cast<Eigen::Index>(k), p) = power;
+        y(static_cast<Eigen::Index>(k)) = tail.i_A[first + k];
+    }
+    const Eigen::MatrixXd inverse = (x.transpose() * x).inverse();
+    if (!inverse.allFinite()) return out;
+    out.a = inverse * (x.transpose() * y);
+    const Eigen::VectorXd residual = y - x * out.a;
+    out.freedom = static_cast<double>(n) - static_cast<double>(m);
+    double follow = 0;
+    for (Eigen::Index k = 1; k < residual.size(); ++k) follow += residual(k) * residual(k - 1);
+    const double square = residual.squaredNorm();
+    const double rho = square > 0 && n > 6 ? std::clamp(follow / square, 0.0, 0.8) : 0;
+    const double variance =
+        std::max(square / out.freedom, tail.sigma_A * tail.sigma_A) * (1 + rho) / (1 - rho);
+    out.covariance = inverse * variance;
+    double power = 1;
+    for (Eigen::Index p = 0; p < m; ++p, power *= scale) {
+        out.a(p) /= power;
+        double other = 1;
+        for (Eigen::Index s = 0; s < m; ++s, other *= scale) out.covariance(p, s) /= power * other;
+    }
+    out.first = first;
+    out.good = out.a.allFinite();
+    return out;
+}
+
+/// First bin of the part that lies under `ratio` times the end current, and rises backwards.
+std::size_t under(const Tail& tail, double ratio, double end_A) {
+    std::size_t first = tail.q_Ah.size() - 1;
+    std::size_t above = 0;
+    while (first > 0 && above < 2) {
+        above = tail.i_A[first - 1] > ratio * end_A + 2 * tail.sigma_A ? above + 1 : 0;
+        --first;
+    }
+    return std::min(tail.q_Ah.size() - 1, first + above);
+}
+
+/// Slope of voltage over current in the taper: minus the regulator's resistance.
+struct Regulator {
+    double ohm = 0, uncertainty_ohm = 0;
+    bool soft = false;
+};
+Regulator regulatorOf(const Tail& tail, std::size_t first, double unaveraged_V) {
+    Regulator out;
+    double sw = 0, si = 0, sv = 0, sii = 0, siv = 0, svv = 0;
+    double least = INFINITY;
+    double most = 0;
+    for (std::size_t k = first; k < tail.q_Ah.size(); ++k) {
+        const double i = tail.i_A[k];
+        const double v = tail.v_V[k] - tail.v_V.back();
+        sw += 1, si += i, sv += v, sii += i * i, siv += i * v, svv += v * v;
+        least = std::min(least, i), most = std::max(most, i);
+    }
+    const double det = sw * sii - si * si;
+    if (sw < 6 || det <= 1e-12 * sw * sii || most <= least) return out;
+    out.ohm = -(sw * siv - si * sv) / det;
+    const double offset = (sv + out.ohm * si) / sw;
+    const double misfit = std::max(0.0, svv - offset * sv + out.ohm * siv);
+    const double sigma = std::max(std::sqrt(misfit / std::max(1.0, sw - 2)), tail.sigma_V);
+    // Rounding that does not dither cannot be averaged over the range.
+    out.uncertainty_ohm = std::hypot(sigma * std::sqrt(sw / det), unaveraged_V / (most - least));
+    out.soft = out.ohm > 2.5 * out.uncertainty_ohm;
+    return out;
+}
+
+/// What divides voltage by current in the slow taper: from the rest that follows, or a guess from
+/// the quick resistances of the log.
+struct SlowResistance {
+    double ohm = kNaN, uncertainty_ohm = kNaN;
+};
+SlowResistance slowResistance(const AnalysisInput& in, int step, double end_A) {
+    SlowResistance out;
+    const auto& list = in.steps.list;
+    const auto k = static_cast<std::size_t>(step);
+    const auto t = in.recording.time_s();
+    const ChannelQuality& q = in.recording.voltageQuality();
+    if (k + 1 < list.size() && list[k + 1].kind == StepKind::Rest &&
+        t[list[k + 1].last] - t[list[k + 1].first] >= 600) {
+        if (const auto rest = fitRelaxation(in.recording, list[k + 1])) {
+            double end_V = 0;
+            const std::size_t few = std::min<std::size_t>(8, list[k].last - list[k].first);
+            for (std::size_t m = list[k].last - few; m < list[k].last; ++m)
+                end_V += in.recording.voltage_V()[m] / static_cast<double>(few);
+            out.ohm = (end_V - rest->rested_V) / end_A;
+            out.uncertainty_ohm = std::hypot(rest->uncertainty_V, 0.5 * q.resolution) / end_A;
+            if (out.ohm > 2 * out.uncertainty_ohm) return out;
+        }
+    }
+    double longest = -1;
+    for (const StepResistance& s : stepResistances(in))
+        if (std::isfinite(s.resistance_ohm) && s.delay_s > longest) {
+            longest = s.delay_s;
+            // Diffusion adds to what thirty seconds show: half to one and a half times as much.
+            out.ohm = 1.7 * s.resistance_ohm;
+            out.uncertainty_ohm = 0.45 * s.resistance_ohm;
+        }
+    return out;
+}
+
+/// Charge from q = 0 until the curve has fallen to `until_A`.
+double carriedOn(const Fit& fit, double until_A) {
+    if (fit.a(1) >= 0) return kNaN;
+    const double over = fit.a(0) - until_A;
+    if (over <= 0) return 0;
+    if (fit.a.size() == 2) return over / -fit.a(1);
+    // over + b·q + c·q² = 0, the first root.
+    const double b = fit.a(1);
+    const double c = fit.a(2);
+    const double inside = b * b - 4 * c * over;
+    return inside > 0 ? 2 * over / (-b + std::sqrt(inside)) : kNaN;
+}
+
+ChargeLeft study(const AnalysisInput& in, int index) {
+    ChargeLeft out;
+    const Step& step = in.steps.list[static_cast<std::size_t>(index)];
+    out.from_s = step.start_s, out.to_s = step.end_s;
+    const std::string tooShort = phrase(
+        "Not measurable from this log: the constant-voltage part is too short or its current does "
+        "not fall. Let the charge go on longer, or log faster.");
+    if (step.last < step.first + 8) {
+        out.why = tooShort;
+        return out;
+    }
+    const auto& taper = taperOf(in, index);
+    const double floor = taper ? taper->floor_A : 0;
+    Tail tail = tailOf(in, step, floor);
+    const std::size_t n = tail.q_Ah.size();
+    if (n < 8) {
+        out.why = tooShort;
+        return out;
+    }
+    // The current at the stop, first roughly, then from the line itself.
+    double end = 0;
+    const std::size_t few = std::min<std::size_t>(5, n / 3);
+    for (std::size_t k = n - few; k < n; ++k) end += tail.i_A[k] / static_cast<double>(few);
+    double top = 0;
+    for (std::size_t k = 0; k < std::min<std::size_t>(n, 5); ++k) top = std::max(top, tail.i_A[k]);
+    end = std::max(end, 0.5 * tail.sigma_A);
+    if (top < 1.12 * end || top - end < 4 * tail.sigma_A) {
+        out.why = tooShort;
+        return out;
+    }
+    // Enough of the tail that the line stands out of scatter and resolution.
+    const double scatter = tail.sigma_A / std::sqrt(12.0);
+    const double ratio = std::clamp(1 + 40 * scatter / end, 1.7, 6.0);
+    std::size_t first = under(tail, ratio, end);
+    if (n - first < 12) first = n - std::min<std::size_t>(n, 12);
+    const Fit line = through(tail, first, 1);
+    if (!line.good || !(line.a(1) < 0)) {
+        out.why = tooShort;
+        return out;
+    }
+    const double until = in.battery.rated_Ah > 0 ? in.battery.rated_Ah / 1000 : 0;
+    const double straight = carriedOn(line, until);
+    // Rivals: a shorter line, a parabola through more of the tail.
+    double doubt = 0.018 * straight;
+    std::size_t shorter = under(tail, 0.5 * (1 + ratio), end);
+    if (n - shorter >= 8 && shorter > first) {
+        const Fit other = through(tail, shorter, 1);
+        if (other.good && other.a(1) < 0) {
+            // Only what is more than its own scatter counts as a rival.
+            const double scatterOf =
+                carriedOn(other, until) * std::sqrt(other.covariance(1, 1)) / -other.a(1);
+            doubt = std::max(doubt, std::abs(carriedOn(other, until) - straight) - 0.7 * scatterOf);
+        }
+    }
+    double value = straight;
+    const std::size_t wider = under(tail, 1.8 * ratio, end);
+    if (wider + 6 < first) {
+        const Fit bent = through(tail, wider, 2);
+        const double other = bent.good ? carriedOn(bent, until) : kNaN;
+        if (std::isfinite(other) && other < 3 * straight && other > 0.3 * straight) {
+            const double scatterOf = other * std::sqrt(bent.covariance(1, 1)) / -bent.a(1);
+            const double apart = other - straight;
+            if (std::abs(apart) > scatterOf) value += 0.2 * apart;
+            doubt = std::max(doubt, 0.4 * std::abs(apart) - 0.4 * scatterOf);
+        } else {
+            doubt = std::max(doubt, 0.1 * straight);
+        }
+    } else {
+        // The tail did not get far: how it bends is not seen.
+        // Diffusion makes a short tail fall faster than it will go on.
+        const double unseen = top < 2.5 * end ? 0.15 : 0.06;
+        value *= 1 + 0.4 * unseen;
+        doubt = std::max(doubt, unseen * straight);
+        if (top < 2 * end)
+            out.caveats.push_back(phrase(
+                "The current did not get under half of its first value: carried on from what there "
+                "is, with a wide uncertainty."));
+    }
+    // On a flat curve with a steep head the surface of the particles runs ahead of their inside the
+    // more, the larger the current: an early stop tells little.
+    const Chemistry* chemistry = in.chemistry();
+    if (chemistry != nullptr && chemistry->id == "lfp" && in.battery.rated_Ah > 0) {
+        const double ahead = std::min(1.0, 2.2 * line.a(0) / in.battery.rated_Ah);
+        value *= 1 + 0.35 * ahead;
+        doubt = std::hypot(doubt, ahead * straight);
+    }
+    // A regulator that gives way shares the fall with the cell.
+    const ChannelQuality& qv = in.recording.voltageQuality();
+    const Regulator regulator =
+        regulatorOf(tail, under(tail, 6, end),
+                    (qv.noise >= 0.5 * qv.resolution ? 0.3 : 1.0) * quantisation(qv.resolution));
+    double shared = 0;
+    double sharedUncertainty = 0;
+    if (regulator.uncertainty_ohm > 0) {
+        const SlowResistance slow = slowResistance(in, index, line.a(0));
+        if (regulator.soft && !std::isfinite(slow.ohm)) {
+            out.why = phrase(
+                "Not measurable from this log: the charger's voltage rises while the current "
+                "falls, and without a rest after it the battery's part in that is not known. Log "
+                "ten minutes of rest.");
+            return out;
+        }
+        if (std::isfinite(slow.ohm) && slow.ohm > 0) {
+            shared = regulator.soft ? regulator.ohm / slow.ohm : 0;
+            const double relative = std::min(1.0, slow.uncertainty_ohm / slow.ohm);
+            const double unseen =
+                regulator.soft
+                    ? regulator.uncertainty_ohm
+                    : std::min(regulator.uncertainty_ohm,
+                               std::max(0.0, regulator.ohm) + 0.5 * regulator.uncertainty_ohm);
+            sharedUncertainty = std::hypot(shared * relative, unseen / slow.ohm);
+        }
+        if (regulator.soft) {
+            out.regulator_ohm = regulator.ohm;
+            out.caveats.push_back(phrase(
+                "The charger's voltage rose as the current fell, like behind {}; counted for "
+                "the voltage of the stop held still.",
+                shortValue(regulator.ohm, "ohm")));
+        }
+    }
+    out.left_Ah = value / (1 + shared);
+    // Covariance of the line read at the stop: Q = (a0 − until)/(−a1).
+    const double slope = -line.a(1);
+    const double fit =
+        std::sqrt(std::max(0.0, line.covariance(0, 0) / (slope * slope) +
+                                    straight * straight * line.covariance(1, 1) / (slope * slope) +
+                                    2 * straight * line.covariance(0, 1) / (slope * slope)));
+    const StopMoment stop = stopOf(in.recording, step);
+    const double moment = rectangle(line.a(0) * stop.halfWidth_s / 3600);
+    const double zero = tail.zeroUncertainty / slope;
+    out.uncertainty_Ah =
+        quadrature({fit, doubt / std::sqrt(3.0), moment, zero, out.left_Ah * sharedUncertainty,
+                    rectangle(in.accuracy.currentGain * out.left_Ah)});
+    const double rectangles = std::max({doubt / std::sqrt(3.0), moment, zero});
+    out.coverage = coverageFactor(out.uncertainty_Ah, rectangles, fit, line.freedom);
+    const auto t = in.recording.time_s();
+    out.from_s = t[std::min(
+        in.recording.size() - 1,
+        step.first + first * std::max<std::size_t>(1, (stop.last - step.first + 1) / 600))];
+    out.to_s = stop.at_s;
+    if (out.coverage * out.uncertainty_Ah > out.left_Ah &&
+        out.coverage * out.uncertainty_Ah > 0.02 * in.battery.rated_Ah) {
+        out.left_Ah = out.uncertainty_Ah = kNaN;
+        out.why = phrase(
+            "Not measurable from this log: the tail is too noisy or too coarse to be carried on. "
+            "Log with a finer current, or let the charge go on longer.");
+        return out;
+    }
+    if (taper && taper->floor_A > 0)
+        out.caveats.push_back(phrase(
+            "The current settles on a floor of {}, a leak or a balancer; charge is counted down to "
+            "that.",
+            shortValue(taper->floor_A, "A")));
+    if (step.endedBy == EndedBy::EndOfLog)
+        out.caveats.push_back(phrase("Counted from the end of the log."));
+    return out;
+}
+
+/// What a slow discharge from the stop delivers, with its standard uncertainty.
+struct Delivers {
+    double charge_Ah = kNaN, uncertainty_Ah = 0;
+};
+
+Delivers deliversAfter(const AnalysisInput& in, int index) {
+    Delivers out;
+    const Step& step = in.steps.list[static_cast<std::size_t>(index)];
+    for (const Event& e : dischargeEvents(in)) {
+        if (e.from_s < step.end_s - 1 || e.reachedFloor != Known::Yes) continue;
+        // Nothing else between.
+        for (const Event& c : chargeEvents(in))
+            if (c.from_s >= step.end_s - 1 && c.from_s < e.from_s) return out;
+        if (&e != &dischargeEvents(in).front())
+            for (const Event& d : dischargeEvents(in))
+                if (d.from_s >= step.end_s - 1 && d.from_s < e.from_s) return out;
+        out.charge_Ah = -e.sum.charge_Ah;
+        const double rate =
+            in.battery.rated_Ah > 0 ? std::abs(e.meanCurrent_A) / in.battery.rated_Ah : 0.5;
+        // Faster than C/5, or cold, it delivers less: a twentieth for each C, a hundredth for
+        // each 5 K (common practice, no source).
+        const double cold = std::isfinite(e.meanTemperature_C)
+                                ? std::max(0.0, 20 - e.meanTemperature_C) / 5 * 0.01
+                                : 0.01;
+        const double short_ = std::max(0.0, rate - 0.25) * 0.05 + cold;
+        out.charge_Ah *= 1 + 0.5 * short_;
+        out.uncertainty_Ah = out.charge_Ah * (0.01 + 0.5 * short_);
+        return out;
+    }
+    return out;
+}
+
+Delivers countedUp(const AnalysisInput& in, int index) {
+    Delivers out;
+    const Step& step = in.steps.list[static_cast<std::size_t>(index)];
+    for (const Event& c : chargeEvents(in)) {
+        if (!(c.from_s <= step.start_s && c.to_s >= step.end_s - 1)) continue;
+        const Event* before = nullptr;
+        for (const Event& d : dischargeEvents(in))
+            if (d.to_s <= c.from_s + 1) before = &d;
+        for (const Event& other : chargeEvents(in))
+            if (before != nullptr && other.from_s >= before->to_s - 1 &&
+                other.from_s < c.from_s - 1)
+                before = nullptr;
+        if (before == nullptr || before->reachedFloor != Known::Yes) return out;
+        const Chemistry* chemistry = in.chemistry();
+        if (chemistry != nullptr && chemistry->nickel()) return out;
+        out.charge_Ah = c.sum.charge_Ah;
+        out.uncertainty_Ah = 0.025 * c.sum.charge_Ah;
+        return out;
+    }
+    return out;
+}
+
+}  // namespace
+
+const ChargeLeft& chargeLeftOf(const AnalysisInput& in, int step) {
+    return in.memo->remember<ChargeLeft>("charge left " + std::to_string(step),
+                                         [&] { return study(in, step); });
+}
+
+Fullness fullnessOf(const AnalysisInput& in, int index) {
+    Fullness out;
+    const ChargeLeft& left = chargeLeftOf(in, index);
+    if (!std::isfinite(left.left_Ah)) {
+        out.caveats.push_back(left.why);
+        return out;
+    }
+    const double l = std::max(0.0, left.left_Ah);
+    Delivers d = deliversAfter(in, index);
+    if (!std::isfinite(d.charge_Ah)) d = countedUp(in, index);
+    double capacityTerm = 0;
+    if (std::isfinite(d.charge_Ah)) {
+        const double whole = d.charge_Ah + l;
+        out.share = d.charge_Ah / whole;
+        capacityTerm = l * d.uncertainty_Ah / (whole * whole);
+        out.uncertainty =
+            std::hypot(d.charge_Ah * left.uncertainty_Ah / (whole * whole), capacityTerm);
+    } else {
+        double in_Ah = 0;
+        const Step& step = in.steps.list[static_cast<std::size_t>(index)];
+        for (const Event& c : chargeEvents(in))
+            if (c.from_s <= step.start_s && c.to_s >= step.end_s - 1) in_Ah = c.sum.charge_Ah;
+        const double rated = in.battery.rated_Ah > 0 ? in.battery.rated_Ah : 2 * (in_Ah + l);
+        const double low = std::max(0.5 * rated, in_Ah + l);
+        const double high = std::max(1.05 * rated, 1.1 * low);
+        const double least = std::clamp(1 - l / low, 0.0, 1.0);
+        const double most = std::clamp(1 - l / high, 0.0, 1.0);
+        out.share = 0.5 * (least + most);
+        capacityTerm = rectangle(0.5 * (most - least));
+        out.uncertainty = std::hypot(left.uncertainty_Ah / (0.5 * (low + high)), capacityTerm);
+        out.caveats.push_back(
+            in.battery.rated_Ah > 0
+                ? phrase("What it holds is not in this log: taken between half and all of the "
+                         "rating, and at least what went in. A discharge to the floor after the "
+                         "charge makes it sharper.")
+                : phrase("The rated capacity is not given: what it holds is taken as one to two "
+                         "times what went in."));
+    }
+    out.coverage = coverageFactor(out.uncertainty, capacityTerm);
+    out.caveats.push_back(phrase("Of what this set voltage holds, not of what another one would."));
+    return out;
+}
+
+namespace {
+
+template <class Fill>
+void eachTail(const AnalysisInput& in, std::vector<Reading>& out, const char* name,
+              const char* unit, const char* method, Fill fill) {
+    const auto& list = in.steps.list;
+    for (std::size_t k = 0; k < list.size(); ++k) {
+        if (list[k].kind != StepKind::CvCharge) continue;
+        const ChargeLeft& left = chargeLeftOf(in, static_cast<int>(k));
+        Reading r;
+        r.name = name;
+        r.unit = unit;
+        r.method = method;
+        r.evidence = {left.from_s, left.to_s, static_cast<int>(k)};
+        if (std::isfinite(left.left_Ah))
+            fill(left, static_cast<int>(k), r);
+        else
+            r.caveats.push_back(left.why);
+        out.push_back(std::move(r));
+    }
+}
+
+}  // namespace
+
+void computeChargeLeft(const AnalysisInput& in, std::vector<Reading>& out) {
+    eachTail(in, out, "charge_left_at_stop", "Ah", "current_over_charge_carried_on",
+             [](const ChargeLeft& left, int, Reading& r) {
+                 r.value = left.left_Ah;
+                 r.uncertainty = left.uncertainty_Ah;
+                 r.coverage = left.coverage;
+                 r.caveats = left.caveats;
+             });
+}
+
+void computeFullness(const AnalysisInput& in, std::vector<Reading>& out) {
+    eachTail(in, out, "fullness_at_stop", "%", "delivered_over_delivered_and_left",
+             [&](const ChargeLeft&, int k, Reading& r) {
+                 const Fullness full = fullnessOf(in, k);
+                 r.value = 100 * full.share;
+                 r.uncertainty = 100 * full.uncertainty;
+                 r.coverage = full.coverage;
+                 r.caveats = full.caveats;
+             });
+}
+
+}  // namespace nk
