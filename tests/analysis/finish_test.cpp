@@ -119,9 +119,9 @@ TEST(Taper, AnalyticTailGivesItsTimeConstantAndTheChargeLeft) {
     const Reading* missing = a.reading("charge_left_at_stop");
     EXPECT_NEAR(missing->value, left, 0.0001);
     EXPECT_LT(missing->expanded(), 0.05 * left);
-    // What it holds is not in the log: anything from half of the rating on.
+    // What it holds is not in the log: anything from what went in on.
     const Reading* full = a.reading("fullness_at_stop");
-    for (const double holds : {1.02, 1.5, 2.05})
+    for (const double holds : {1.3, 1.6, 2.05})
         EXPECT_NEAR(full->value, 100 * (1 - left / holds), full->expanded()) << holds;
     EXPECT_TRUE(has(a, "stopped_early") == false) << "0.1 A is C/20";
 }

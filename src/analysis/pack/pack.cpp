@@ -4,24 +4,11 @@
 #include <cmath>
 
 #include "analysis/capacity/event.h"
+#include "overlay.h"
 
 namespace nk {
 
 namespace {
-
-/// A cell's loaded voltage over delivered charge, a few hundred points.
-struct CellCurve {
-    std::vector<double> charge_Ah, voltage_V;
-
-    double at(double q) const {
-        if (q <= charge_Ah.front()) return voltage_V.front();
-        if (q >= charge_Ah.back()) return voltage_V.back();
-        const auto it = std::lower_bound(charge_Ah.begin(), charge_Ah.end(), q);
-        const auto k = static_cast<std::size_t>(it - charge_Ah.begin());
-        const double f = (q - charge_Ah[k - 1]) / (charge_Ah[k] - charge_Ah[k - 1]);
-        return voltage_V[k - 1] + f * (voltage_V[k] - voltage_V[k - 1]);
-    }
-};
 
 CellCurve curveOf(const AnalysisInput& in, const Event& e, std::size_t cell, std::size_t last) {
     const auto& running = runningCharge_Ah(in);
@@ -41,74 +28,6 @@ CellCurve curveOf(const AnalysisInput& in, const Event& e, std::size_t cell, std
         c.voltage_V.push_back(sum / m);
     }
     return c;
-}
-
-/// Misfit of cell j laid over the weakest: V_j(Q) − shift against V_w((Q + o)/s), over the part of
-/// the curve both have, leaving out the first twentieth (the load's transient).
-double misfit(const CellCurve& weak, const CellCurve& other, double s, double o, double shift) {
-    const double end = weak.charge_Ah.back();
-    double sum = 0;
-    double n = 0;
-    for (std::size_t k = 0; k < other.charge_Ah.size(); ++k) {
-        const double q = other.charge_Ah[k];
-        if (q < 0.05 * end) continue;
-        const double x = (q + o) / s;
-        if (x < 0 || x > end) continue;
-        const double d = other.voltage_V[k] - shift - weak.at(x);
-        // The steep end tells most about charge: all points count alike in voltage.
-        sum += d * d, ++n;
-    }
-    return n >= 8 ? sum / n : 1e9;
-}
-
-struct Overlay {
-    double s = 1, o = 0, rms = 0, spread = 0;  ///< spread: standard uncertainty of s
-};
-
-Overlay lay(const CellCurve& weak, const CellCurve& other, double shift, bool withOffset,
-            double noise) {
-    const double end = weak.charge_Ah.back();
-    const auto bestScale = [&](double o) {
-        double low = 0.9;
-        double high = 2.5;
-        double at = 1;
-        double best = 1e9;
-        for (int k = 0; k <= 80; ++k) {
-            const double s = low + (high - low) * k / 80;
-            const double m = misfit(weak, other, s, o, shift);
-            if (m < best) best = m, at = s;
-        }
-        const double cell = (high - low) / 80;
-        low = at - cell, high = at + cell;
-        for (int k = 0; k < 40; ++k) {
-            const double a = low + 0.382 * (high - low);
-            const double b = low + 0.618 * (high - low);
-            (misfit(weak, other, a, o, shift) < misfit(weak, other, b, o, shift) ? high : low) =
-                misfit(weak, other, a, o, shift) < misfit(weak, other, b, o, shift) ? b : a;
-        }
-        return 0.5 * (low + high);
-    };
-    Overlay out;
-    out.s = bestScale(0);
-    double best = misfit(weak, other, out.s, 0, shift);
-    if (withOffset) {
-        for (int k = -24; k <= 24; ++k) {
-            const double o = 0.01 * k * end;
-            const double s = bestScale(o);
-            const double m = misfit(weak, other, s, o, shift);
-            if (m < 0.98 * best) best = m, out.s = s, out.o = o;
-        }
-    }
-    out.rms = std::sqrt(best);
-    const double h = 0.005;
-    const double curvature = (misfit(weak, other, out.s + h, out.o, shift) +
-                              misfit(weak, other, out.s - h, out.o, shift) - 2 * best) /
-                             (h * h);
-    const double scale = std::max(best, noise * noise);
-    // About fifty independent points; a tenth of what it found beside 1 as the model's own doubt.
-    out.spread = std::hypot(curvature > 0 ? std::sqrt(2 * scale / curvature / 50) : 0.2,
-                            0.1 * std::abs(out.s - 1));
-    return out;
 }
 
 /// The cell voltages at rest before the discharge, and each cell's drop when the load came on.
@@ -181,33 +100,56 @@ PackDischarge study(const AnalysisInput& in, const Event& e) {
     const CellCurve weak = curveOf(in, e, w, until);
     if (weak.charge_Ah.size() < 20) return d;
     const double end = weak.charge_Ah.back();
-    const double noise = in.recording.voltageQuality().sigma();
-    double sum = 0, balance = 0, variance = 0;
+    const double level = -e.meanCurrent_A;
+    const ChannelQuality& qv = in.recording.voltageQuality();
+    double sum = 0, balance = 0, spread = 0, counted = 0;
     for (PackCell& c : d.cells) {
         if (c.cell == d.weakest) continue;
         const CellCurve other = curveOf(in, e, static_cast<std::size_t>(c.cell) - 1, until);
         if (other.charge_Ah.size() < 20) continue;
-        const double level = -e.meanCurrent_A;
-        const double shift = std::isfinite(c.resistance_ohm)
-                                 ? -(c.resistance_ohm - d.cells[w].resistance_ohm) * level
-                                 : 0;
-        // Cells that rest together hold the same state of charge.
-        const bool apart = std::isfinite(c.rest_V) &&
-                           std::abs(c.rest_V - d.cells[w].rest_V) > std::max(0.006, 4 * noise);
-        const Overlay fit = lay(weak, other, shift, apart, noise);
-        c.capacityRatio = fit.s;
-        c.offset_Ah = -fit.o;
-        c.remaining_Ah = std::max(0.0, fit.s * end - end - fit.o);
-        c.remainingUncertainty_Ah = fit.spread * end;
+        const PackCell& own = d.cells[w];
+        OverlayPrior prior;
+        prior.sigma_V = std::max(qv.sigma(), 0.0003);
+        // What moves a curve by millivolts (kinetics, temperature) means much on a flat one.
+        const bool flat = in.chemistry() != nullptr && in.chemistry()->id == "lfp";
+        prior.shape_V = flat ? 0.005 : 0.0025;
+        // A larger resistance lowers the curve; it changes with the charge, by about a quarter.
+        const bool stepped = std::isfinite(c.resistance_ohm) && std::isfinite(own.resistance_ohm);
+        const double differ = stepped ? c.resistance_ohm - own.resistance_ohm : 0;
+        prior.shift_V = -differ * level;
+        prior.shiftUncertainty_V =
+            stepped ? std::hypot(1.4 * qv.sigma(), 0.5 * prior.shift_V, 0.0015) : 0.05;
+        // At rest the difference of two voltages over the slope of the open-circuit curve. Between
+        // channels of one meter a thousandth may differ (common practice, no source).
+        prior.offsetUncertainty_Ah = 0.15 * end;
+        const Chemistry* chemistry = in.chemistry();
+        if (chemistry != nullptr && std::isfinite(c.rest_V) && std::isfinite(own.rest_V)) {
+            const double soc = std::clamp(chemistry->ocv.soc(own.rest_V), 0.05, 0.95);
+            const double slope_V_Ah = std::max(chemistry->ocv.slope_V(soc), 1e-3) / end;
+            const double apart = (own.rest_V - c.rest_V) / slope_V_Ah;
+            const double doubt = std::hypot(
+                std::hypot(1.4 * qv.sigma() / 2, 0.001 * own.rest_V) / slope_V_Ah, 0.5 * apart);
+            if (doubt < prior.offsetUncertainty_Ah) {
+                prior.offset_Ah = std::clamp(apart, -0.3 * end, 0.3 * end);
+                prior.offsetUncertainty_Ah = doubt;
+            }
+        }
+        const Overlay fit = layOver(weak, other, prior);
+        if (!fit.found) continue;
+        c.capacityRatio = fit.scale;
+        c.offset_Ah = -fit.offset_Ah;
+        c.remaining_Ah = fit.left_Ah;
+        c.remainingUncertainty_Ah = fit.leftUncertainty_Ah;
         sum += c.remaining_Ah;
-        balance += std::max(0.0, c.offset_Ah);
-        variance += c.remainingUncertainty_Ah * c.remainingUncertainty_Ah;
+        balance += c.offset_Ah;
+        spread += c.remainingUncertainty_Ah;
+        ++counted;
     }
-    const auto others = static_cast<double>(d.cells.size() - 1);
-    d.lost_Ah = sum / others;
-    d.balancing_Ah = std::min(balance / others, d.lost_Ah);
-    // The fits share their model: their doubts do not average out.
-    d.lostUncertainty_Ah = std::sqrt(variance / others);
+    if (counted < 1) return d;
+    d.lost_Ah = sum / counted;
+    d.balancing_Ah = std::clamp(balance / counted, 0.0, std::max(0.0, d.lost_Ah));
+    // All fits share the weakest cell's curve: their doubts do not average out.
+    d.lostUncertainty_Ah = spread / counted;
     return d;
 }
 

@@ -32,12 +32,18 @@ struct PackDischarge {
     double balancing_Ah = 0;  ///< part of the loss that balancing would give back
     double spreadRest_V = kNaN, spreadEnd_V = kNaN, spreadLoad_V = kNaN;
     std::vector<PackCell> cells;
+
+    /// Whether the loss is known to a twentieth of the capacity or to a third of itself.
+    bool told(double capacity_Ah) const {
+        return lostUncertainty_Ah <= std::max(0.025 * capacity_Ah, 0.17 * lost_Ah);
+    }
 };
 
 /// One entry a discharge with two or more cell columns. The other cells' curves are laid over the
-/// weakest one's: V_j(Q) = V_w((Q + o)/s) with the capacity ratio s, the offset o in charge (taken
-/// only where the cells differ at rest) and the resistance difference from the first sample of the
-/// load; what is left of cell j at the end is s·Q_end − Q_end − o.
+/// weakest one's (overlay.h): V_j(Q) = V_w((Q + o)/s) + c with the capacity ratio s, the offset o
+/// in charge (expected from the rested voltages before) and the shift c (expected from the
+/// resistances at the first sample of the load); what is left of cell j at the end is s·Q_end −
+/// Q_end − o.
 const std::vector<PackDischarge>& packDischarges(const AnalysisInput& in);
 const std::vector<PackDischarge>& packDischarges(AnalysisInput&&) = delete;
 

@@ -44,7 +44,14 @@ void computeWeakestCell(const AnalysisInput& in, std::vector<Reading>& out) {
 void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const PackDischarge& d : packDischarges(in)) {
         Reading r = start(d, "imbalance_loss", "Ah", "cell_curve_overlay");
-        if (d.reachedFloor && std::isfinite(d.lost_Ah)) {
+        const double capacity =
+            in.battery.rated_Ah > 0 ? in.battery.rated_Ah : std::abs(d.delivered_Ah);
+        if (d.reachedFloor && std::isfinite(d.lost_Ah) && !d.told(capacity)) {
+            r.caveats.push_back(phrase(
+                "Not measurable from this log: the curves of these cells are too flat to tell what "
+                "the others still held. Charge and discharge each cell alone, or log down to where "
+                "every cell bends."));
+        } else if (d.reachedFloor && std::isfinite(d.lost_Ah)) {
             r.value = d.lost_Ah;
             r.uncertainty = d.lostUncertainty_Ah;
             r.caveats.push_back(phrase(
@@ -61,8 +68,10 @@ void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
 
 void checkWeakCell(const AnalysisInput& in, std::vector<Finding>& out) {
     for (const PackDischarge& d : packDischarges(in)) {
-        if (!d.reachedFloor || !std::isfinite(d.lost_Ah)) continue;
-        if (d.lost_Ah < std::max(0.03 * d.delivered_Ah, 1.5 * d.lostUncertainty_Ah)) continue;
+        const double capacity =
+            in.battery.rated_Ah > 0 ? in.battery.rated_Ah : std::abs(d.delivered_Ah);
+        if (!d.reachedFloor || !std::isfinite(d.lost_Ah) || !d.told(capacity)) continue;
+        if (d.lost_Ah < std::max(0.03 * d.delivered_Ah, 2 * d.lostUncertainty_Ah)) continue;
         // Which kind of spread: capacity, state of charge, resistance.
         double others = 0;
         double n = 0;
