@@ -117,6 +117,10 @@ int RateCommand::run() {
                      {"rated_Ah", result->rated_Ah},
                      {"views", views},
                      {"true_c", number(result->trueC)},
+                     {"true_c_is", result->bound == Rating::Bound::AtLeast  ? "at_least"
+                                   : result->bound == Rating::Bound::AtMost ? "at_most"
+                                   : std::isfinite(result->trueC)           ? "value"
+                                                                            : "unknown"},
                      {"limited_by",
                       result->limitedBy.empty() ? Json(nullptr) : Json(result->limitedBy)},
                      {"charge_c", number(result->charge_C)},

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/rating/floor_charge.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -114,26 +115,19 @@ double sagLimit(const SagModel& model, double floor, double deep, double most) {
     return low;
 }
 
-RatingView sagView(const Work& w, double resistance, const std::string& because) {
+/// By one rate and a resistance: the model carried to the current at which the floor is met.
+RatingView sagFromOneRate(const Work& w, double resistance, const std::string& because) {
     RatingView out;
     out.view = "sag";
     const SagModel model(w.curves, resistance);
     double deepest = 0;
     for (const DischargeCurve& c : w.curves) deepest = std::max(deepest, c.charge_Ah.back());
-    if (deepest < 0.98 * w.deep_Ah) {
-        out.caveats.push_back(
-            phrase("Not measurable: no discharge took out {:.0f} % of the rating ({:.2f} of "
-                   "{:.2f} Ah). Log "
-                   "a slow one down to the floor.",
-                   100 * w.options.share, deepest, w.deep_Ah));
-        return out;
-    }
     const double deep = std::min(w.deep_Ah, 0.999 * deepest);
     const double most = 400 * w.battery.rated_Ah;
-    double limit = sagLimit(model, w.floor_V, deep, most);
+    const double limit = sagLimit(model, w.floor_V, deep, most);
     if (std::isnan(limit)) {
         out.caveats.push_back(
-            w.curves.size() < 2 && std::isnan(resistance)
+            std::isnan(resistance)
                 ? phrase("Not measurable: one rate alone and no resistance. Log a second rate, or "
                          "a rest "
                          "before the load.")
@@ -145,37 +139,107 @@ RatingView sagView(const Work& w, double resistance, const std::string& because)
             phrase("Not measurable: the rates in these logs lie too close together."));
         return out;
     }
-    // What was seen brackets what is modelled: a run that fell to the floor early was too fast, one
-    // that got there held.
-    double held = 0;
-    double failed = 1e300;
-    for (const DischargeCurve& c : w.curves) {
-        double low = 1e300;
-        for (std::size_t k = 0; k < c.charge_Ah.size() && c.charge_Ah[k] <= deep; ++k)
-            low = std::min(low, c.voltage_V[k]);
-        const bool deepEnough = c.charge_Ah.back() >= 0.995 * deep;
-        if (deepEnough && low >= w.floor_V) held = std::max(held, c.mean_A);
-        if (low < w.floor_V || (!deepEnough && c.reachedFloor)) failed = std::min(failed, c.mean_A);
-    }
-    limit = std::clamp(limit, held, std::max(held, failed));
     out.current_A = limit;
-    out.extrapolated = limit > 1.001 * model.highestMeasured_A() || model.ratesAt(deep) < 2;
-    // dI = dV/R at the place that binds, plus a tenth for what lies beyond the measured rates.
+    out.extrapolated = true;
     const double r = model.resistance_ohm(deep, limit);
     double sigma = 0;
     for (const DischargeCurve& c : w.curves) sigma = std::max(sigma, c.sigma_V);
     const double gain = rectangle(w.accuracy.voltageGain * w.floor_V);
+    // A resistance of seconds tells little of the minutes until the charge is out.
     const double beyond = std::max(0.0, limit - model.highestMeasured_A());
-    out.uncertainty_A =
-        quadrature({std::hypot(sigma, gain) / r, limit * rectangle(w.accuracy.currentGain),
-                    0.15 * beyond, model.ratesAt(deep) < 2 ? 0.1 * limit : 0.0});
-    out.caveats.push_back(phrase("Floor {:.2f} V a cell until {:.0f} % of the rating is out.",
-                                 w.floor_V / w.cells, 100 * w.options.share));
-    if (w.curves.size() < 2)
-        out.caveats.push_back(phrase("From one rate and ") + because + phrase(": extrapolated."));
-    else if (out.extrapolated)
-        out.caveats.push_back(phrase("Beyond the fastest log ({}): extrapolated.",
-                                     shortValue(model.highestMeasured_A(), "A")));
+    out.uncertainty_A = quadrature(
+        {std::hypot(sigma, gain) / r, limit * rectangle(w.accuracy.currentGain), 0.3 * beyond});
+    out.caveats.push_back(phrase("From one rate and ") + because + phrase(": extrapolated."));
+    return out;
+}
+
+RatingView sagView(const Work& w, double resistance, const std::string& because,
+                   const std::vector<FloorPoint>& points) {
+    RatingView out;
+    out.view = "sag";
+    double deepest = 0;
+    for (const FloorPoint& p : points) deepest = std::max(deepest, p.delivered_Ah);
+    if (deepest < 0.98 * w.deep_Ah) {
+        out.caveats.push_back(
+            phrase("Not measurable: no discharge took out {:.0f} % of the rating ({:.2f} of "
+                   "{:.2f} Ah). Log "
+                   "a slow one down to the floor.",
+                   100 * w.options.share, deepest, w.deep_Ah));
+        return out;
+    }
+    double held = 0;
+    double failed = INFINITY;
+    for (const FloorPoint& p : points) {
+        if (p.delivered_Ah >= w.deep_Ah) held = std::max(held, p.current_A);
+        if (p.charge_Ah < w.deep_Ah) failed = std::min(failed, p.current_A);
+    }
+    const FloorCharge charge(points);
+    const double most = std::min(4 * points.back().current_A, 400 * w.battery.rated_Ah);
+    double spread = 0;
+    double limit = charge.currentFor(w.deep_Ah, most, spread);
+    if (charge.size() < 2) {
+        if (points.size() < 2) {
+            out = sagFromOneRate(w, resistance, because);
+        } else {
+            out.atLeast_A = held > 0 ? held : kNaN;
+            out.caveats.push_back(phrase(
+                "Not measurable: fewer than two of these discharges went down to the floor. Log "
+                "two rates down to it."));
+        }
+    } else if (!std::isfinite(limit) || limit > 1.4 * points.back().current_A) {
+        // Far beyond the fastest discharge: the loaded voltage over the current at equal charge
+        // goes on straighter than the charge at the floor does.
+        out = sagFromOneRate(w, resistance, because);
+        if (out.known() && held > 0 && out.current_A >= held && out.current_A < most) {
+            out.caveats.back() = phrase("Beyond the fastest log ({}): extrapolated.",
+                                        shortValue(points.back().current_A, "A"));
+        } else {
+            out.current_A = out.uncertainty_A = kNaN;
+            out.extrapolated = false;
+            out.caveats.clear();
+        }
+    }
+    if (!out.known() && charge.size() >= 2 && out.caveats.empty() &&
+        (!std::isfinite(limit) || limit > 1.4 * points.back().current_A)) {
+        out.atLeast_A = held > 0 ? held : kNaN;
+        out.caveats.push_back(
+            held > 0
+                ? phrase("Not measurable: the fastest discharge ({}) still holds the floor with "
+                         "much to spare. Log a faster one.",
+                         shortValue(points.back().current_A, "A"))
+                : phrase("Even the smallest current does not hold the floor that long."));
+    } else if (!out.known() && std::isfinite(limit) && out.caveats.empty()) {
+        if (held > 0 && std::isfinite(failed) && held < failed)
+            limit = std::clamp(limit, held, failed);
+        // Slope of the charge over the current turns every doubt of charge into one of current.
+        const double h = 0.02 * limit;
+        const double slope =
+            std::max((charge.at(limit - h) - charge.at(limit + h)) / (2 * h), 1e-9);
+        double nearest = 0;
+        double distance = INFINITY;
+        for (const FloorPoint& p : points)
+            if (std::isfinite(p.charge_Ah) && std::abs(p.current_A - limit) < distance)
+                nearest = p.uncertainty_Ah, distance = std::abs(p.current_A - limit);
+        const double gain = rectangle(w.accuracy.currentGain);
+        const double fast = points.back().current_A;
+        const double beyond =
+            std::max(0.0, limit - fast) + std::max(0.0, points.front().current_A - limit);
+        double model = spread / std::sqrt(3.0);
+        if (held > 0 && std::isfinite(failed) && held < failed)
+            model = std::clamp(model, 0.45 * (failed - held) / std::sqrt(12.0),
+                               (failed - held) / std::sqrt(12.0));
+        out.current_A = limit;
+        out.extrapolated = beyond > 0.001 * limit;
+        out.uncertainty_A = quadrature({nearest / slope, gain * (limit + w.deep_Ah / slope), model,
+                                        0.01 * limit, 0.25 * beyond});
+        if (out.extrapolated)
+            out.caveats.push_back(
+                phrase("Beyond the fastest log ({}): extrapolated.", shortValue(fast, "A")));
+    }
+    if (!out.known()) return out;
+    out.caveats.insert(out.caveats.begin(),
+                       phrase("Floor {:.2f} V a cell until {:.0f} % of the rating is out.",
+                              w.floor_V / w.cells, 100 * w.options.share));
     for (const DischargeCurve& c : w.curves)
         if (!c.startedFull) {
             out.caveats.push_back(phrase(
@@ -186,10 +250,34 @@ RatingView sagView(const Work& w, double resistance, const std::string& because)
     return out;
 }
 
-RatingView heatView(const Work& w, std::optional<HeatFit>& fit) {
+/// Highest current that stays at the top temperature or under until the charge at the floor is out.
+double heatLimit(const HeatFit& fit, const FloorCharge& charge, const RatingOptions& o,
+                 double rated_Ah) {
+    const auto hot = [&](double current) {
+        const double out_Ah =
+            charge.empty() ? rated_Ah : std::max(charge.at(current), 0.02 * rated_Ah);
+        return fit.endTemperature_C(current, out_Ah, o.start_C, o.start_C) > o.top_C;
+    };
+    double low = 0.02 * rated_Ah;
+    double high = low;
+    while (high < 400 * rated_Ah && !hot(high)) low = high, high *= 1.15;
+    if (high >= 400 * rated_Ah) return kNaN;
+    for (int k = 0; k < 40; ++k) {
+        const double middle = 0.5 * (low + high);
+        (hot(middle) ? high : low) = middle;
+    }
+    return low;
+}
+
+RatingView heatView(const Work& w, std::optional<HeatFit>& fit,
+                    const std::vector<FloorPoint>& points) {
     RatingView out;
     out.view = "heat";
-    fit = fitHeat(w.traces);
+    HeatPrior prior;
+    prior.activation_J_mol = w.chemistry.activation_J_mol;
+    prior.activationUncertainty_J_mol = w.chemistry.activation_J_mol / 3;
+    prior.kineticShare = 0.15;
+    fit = fitHeat(w.traces, 0.1, prior);
     if (!fit) {
         out.caveats.push_back(
             w.traces.empty()
@@ -201,32 +289,55 @@ RatingView heatView(const Work& w, std::optional<HeatFit>& fit) {
     }
     const RatingOptions& o = w.options;
     const double q = w.battery.rated_Ah;
-    const auto solve = [&](const HeatFit& f) {
-        double low = 1e-3 * q;
-        double high = 1000 * q;
-        if (f.endTemperature_C(high, q, o.start_C, o.start_C) < o.top_C) return high;
-        for (int k = 0; k < 80; ++k) {
-            const double middle = 0.5 * (low + high);
-            (f.endTemperature_C(middle, q, o.start_C, o.start_C) <= o.top_C ? low : high) = middle;
-        }
-        return low;
-    };
-    out.current_A = solve(*fit);
-    // One standard uncertainty of each parameter, through the model.
-    HeatFit hotter = *fit;
-    hotter.heating_K_sA2 += fit->heatingUncertainty;
-    HeatFit cooler = *fit;
-    cooler.cooling_1_s = std::max(0.0, fit->cooling_1_s - fit->coolingUncertainty);
+    const FloorCharge charge(points);
+    const double limit = heatLimit(*fit, charge, o, q);
+    if (!std::isfinite(limit)) {
+        out.caveats.push_back(
+            phrase("Not measurable: no current these logs speak of warms it that far."));
+        return out;
+    }
+    // The four parameters with their covariance, through the model.
+    std::array<double, 4> gradient{};
+    for (std::size_t p = 0; p < 4; ++p) {
+        const double by = std::sqrt(std::max(fit->covariance[p][p], 0.0));
+        if (!(by > 0)) continue;
+        const double moved = heatLimit(fit->moved(static_cast<int>(p), by), charge, o, q);
+        gradient[p] = (std::isfinite(moved) ? moved - limit : limit) / by;
+    }
+    double variance = 0;
+    for (std::size_t a = 0; a < 4; ++a)
+        for (std::size_t b = 0; b < 4; ++b)
+            variance += gradient[a] * fit->covariance[a][b] * gradient[b];
+    const double parameters = std::sqrt(std::max(0.0, variance));
     double fastest = 0;
     for (const DischargeCurve& c : w.curves) fastest = std::max(fastest, c.mean_A);
-    out.extrapolated = out.current_A > 1.001 * fastest;
-    out.uncertainty_A = quadrature(
-        {solve(hotter) - out.current_A, solve(cooler) - out.current_A,
-         out.current_A * rectangle(w.accuracy.temperature_C) / std::max(o.top_C - o.start_C, 1.0),
-         0.05 * std::max(0.0, out.current_A - fastest)});
+    const double beyond = std::max(0.0, limit - fastest);
+    // What the fit leaves over, as a temperature at the end; and charge not known at that rate.
+    const double slope_C =
+        (fit->endTemperature_C(1.02 * limit,
+                               std::max(charge.empty() ? q : charge.at(limit), 0.02 * q), o.start_C,
+                               o.start_C) -
+         o.top_C) /
+        (0.02 * limit);
+    out.current_A = limit;
+    out.extrapolated = limit > 1.001 * fastest;
+    out.uncertainty_A =
+        quadrature({parameters, 1.5 * fit->residual_C / std::max(slope_C, 1e-9),
+                    0.5 * rectangle(w.accuracy.temperature_C) / std::max(slope_C, 1e-9),
+                    limit * rectangle(w.accuracy.currentGain), 0.02 * limit, 0.2 * beyond,
+                    charge.size() < 2 ? 0.03 * limit : 0.0});
+    if (2 * out.uncertainty_A > limit) {
+        out.current_A = out.uncertainty_A = kNaN;
+        out.caveats.push_back(phrase(
+            "Not measurable from this log: it warmed too little to say what a much larger current "
+            "would do. Log a faster discharge with a temperature sensor on the cell."));
+        return out;
+    }
     out.caveats.push_back(phrase("Ends at {:.0f} °C, from {:.0f} °C.", o.top_C, o.start_C));
     out.caveats.push_back(
-        phrase("A whole discharge of the rated charge; surroundings as warm as the start."));
+        charge.size() > 0
+            ? phrase("A discharge down to the floor; surroundings as warm as the start.")
+            : phrase("A whole discharge of the rated charge; surroundings as warm as the start."));
     if (!fit->coolingSeen)
         out.caveats.push_back(phrase("Cooling is not seen in these logs and taken as none."));
     if (out.extrapolated)
@@ -333,16 +444,43 @@ void chargeRate(const Work& w, Rating& out) {
 std::string sentenceFor(const Battery& battery, const Rating& r) {
     if (!std::isfinite(r.trueC))
         return phrase("The true C rating is not measurable from these logs.");
-    const std::string truth =
-        phrase("True C is {} ({}), limited by {}", fixed(r.trueC, r.trueC < 10 ? 1 : 0),
-               shortValue(r.trueC * r.rated_Ah, "A"),
-               r.limitedBy == "sag"    ? phrase("the sagging voltage")
-               : r.limitedBy == "heat" ? phrase("heat")
-                                       : phrase("the adiabatic bound"));
+    const std::string figure = fixed(r.trueC, r.trueC < 10 ? 1 : 0);
+    const std::string current = shortValue(r.trueC * r.rated_Ah, "A");
+    if (r.bound == Rating::Bound::AtLeast)
+        return r.limitedBy == "sag"
+                   ? phrase("True C is at least {} ({}): that much was held.", figure, current)
+                   : phrase("True C is at least {} ({}), by the adiabatic bound.", figure, current);
+    if (r.bound == Rating::Bound::AtMost)
+        return phrase(
+            "True C is at most {} ({}), by heat; how the voltage sags is not in these logs.",
+            figure, current);
+    const std::string truth = phrase("True C is {} ({}), limited by {}", figure, current,
+                                     r.limitedBy == "sag"    ? phrase("the sagging voltage")
+                                     : r.limitedBy == "heat" ? phrase("heat")
+                                                             : phrase("the adiabatic bound"));
     if (battery.label_C <= 0) return truth + ".";
     const double share = r.trueC / battery.label_C;
     return phrase("The label says {:.3g}C. {}: {:.0f} % of the label.", battery.label_C, truth,
                   100 * share);
+}
+
+/// The smaller of sag and heat; what stands in for either is only a bound.
+void decide(Rating& out) {
+    const RatingView& sag = out.views[0];
+    const RatingView& heat = out.views[1].known() ? out.views[1] : out.views[2];
+    const double sagC = sag.known() ? sag.c_rate : sag.atLeast_A / out.rated_Ah;
+    const bool heatBinds = heat.known() && !(heat.c_rate >= sagC);
+    const RatingView& binds = heatBinds ? heat : sag;
+    out.trueC = heatBinds ? heat.c_rate : sagC;
+    if (!std::isfinite(out.trueC)) return;
+    if (binds.known()) out.trueCUncertainty = binds.uncertainty_A / out.rated_Ah;
+    out.limitedBy = binds.view;
+    // The adiabatic bound lies under the true limit; so does a current that was held. Where sag is
+    // not known at all, heat alone says no more than what it surely is not over.
+    if (binds.view == "adiabatic" || !binds.known())
+        out.bound = Rating::Bound::AtLeast;
+    else if (heatBinds && !sag.known() && !std::isfinite(sag.atLeast_A))
+        out.bound = Rating::Bound::AtMost;
 }
 
 }  // namespace
@@ -372,20 +510,19 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
     out.rated_Ah = battery.rated_Ah;
     std::string because;
     out.resistance_ohm = oneResistance(w, because);
-    out.views.push_back(sagView(w, out.resistance_ohm, because));
-    out.views.push_back(heatView(w, out.heat));
+    double sigma_V = 0;
+    for (const DischargeCurve& c : curves) sigma_V = std::max(sigma_V, c.sigma_V);
+    const double floorUncertainty_V =
+        std::hypot(rectangle(accuracy.voltageGain * w.floor_V), sigma_V);
+    const auto points = floorPoints(curves, w.floor_V, floorUncertainty_V);
+    out.views.push_back(sagView(w, out.resistance_ohm, because, points));
+    out.views.push_back(heatView(w, out.heat, points));
     out.views.push_back(adiabaticView(w, out.resistance_ohm, because, out.heat));
     out.views.push_back(timeView(w, out));
     chargeRate(w, out);
     for (RatingView& v : out.views)
         if (v.known()) v.c_rate = v.current_A / battery.rated_Ah;
-    const RatingView& heat = out.views[1].known() ? out.views[1] : out.views[2];
-    for (const RatingView* v : {&static_cast<const RatingView&>(out.views[0]), &heat})
-        if (v->known() && !(v->c_rate >= out.trueC)) {
-            out.trueC = v->c_rate;
-            out.trueCUncertainty = v->uncertainty_A / battery.rated_Ah;
-            out.limitedBy = v->view;
-        }
+    decide(out);
     out.sentence = sentenceFor(battery, out);
     return out;
 }

@@ -31,6 +31,7 @@ struct RatingView {
     double current_A = kNaN;
     double c_rate = kNaN;
     double uncertainty_A = kNaN;
+    double atLeast_A = kNaN;  ///< where there is no value: what a discharge has shown it to hold
     bool extrapolated = false;
     std::vector<std::string> caveats;
 
@@ -40,6 +41,8 @@ struct RatingView {
 struct Rating {
     double rated_Ah = 0;
     std::vector<RatingView> views;  ///< sag, heat, adiabatic, time, always in this order
+    /// What trueC is: the value, or only a bound because a view is missing.
+    enum class Bound { None, AtLeast, AtMost } bound = Bound::None;
     double trueC = kNaN;
     double trueCUncertainty = kNaN;
     std::string limitedBy;  ///< sag, heat or adiabatic; empty when nothing is known
