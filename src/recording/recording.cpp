@@ -105,6 +105,40 @@ double noiseOf(std::vector<double>& second, double resolution) {
     return std::sqrt(std::max(0.0, variance - resolution * resolution / 12));
 }
 
+/// Lag-one correlation of the noise from stretches of 200 samples: for noise that follows
+/// x' = ρ·x + e the differences of neighbours correlate by −(1 − ρ)/2 at one lag and by −ρ·(1 −
+/// ρ)/2 at two. Where the two do not agree on ρ (the staircase of a slow ramp, steps) there is
+/// none.
+double followOf(std::span<const double> column) {
+    constexpr std::size_t kStretch = 200;
+    std::vector<double> found;
+    double stretches = 0;
+    sampleBlocks(column.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t first = from; first + kStretch <= to; first += kStretch) {
+            double c0 = 0, c1 = 0, c2 = 0, biggest = 0, sum = 0;
+            std::size_t moving = 0;
+            double d1 = 0, d2 = 0;
+            for (std::size_t k = first + 1; k < first + kStretch; ++k) {
+                const double d = column[k] - column[k - 1];
+                if (!std::isfinite(d)) continue;
+                c0 += d * d, c1 += d * d1, c2 += d * d2, sum += d;
+                biggest = std::max(biggest, d * d);
+                moving += std::abs(d) > 1e-12;
+                d2 = d1, d1 = d;
+            }
+            // Not an edge, not a ramp, and enough going on.
+            if (moving < kStretch / 4 || biggest > 0.2 * c0 || sum * sum > 0.2 * c0 * kStretch)
+                continue;
+            ++stretches;
+            const double one = 1 + 2 * c1 / c0;
+            const double two = c1 < 0 ? c2 / c1 : 0;
+            if (one > 0.15 && std::abs(one - two) < 0.3) found.push_back(0.5 * (one + two));
+        }
+    });
+    if (stretches < 1 || static_cast<double>(found.size()) < 0.5 * stretches) return 0;
+    return std::clamp(medianOf(found), 0.0, 0.9);
+}
+
 /// Scatter of the current that the voltage does not answer. A drive changes all the time, and its
 /// voltage with it: that is no noise. Returns the smaller of `noise` and the robust residual of the
 /// current's second differences about their line over the voltage's, where the two go together.
@@ -165,6 +199,10 @@ ChannelQuality estimateQuality(std::span<const double> column, double textStep) 
     quality.resolution = std::max(
         {resolutionOf(first, textStep, high - low), textStep, latticeOf(column, textStep)});
     quality.noise = noiseOf(second, quality.resolution);
+    // Second differences see only part of noise that follows itself.
+    quality.follow = followOf(column);
+    const double f = quality.follow;
+    quality.noise *= std::sqrt(6 / (6 - 8 * f + 2 * f * f));
     return quality;
 }
 

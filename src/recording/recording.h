@@ -42,8 +42,25 @@ struct Gap {
 struct ChannelQuality {
     double resolution = 0;  ///< smallest difference that occurs often
     double noise = 0;       ///< standard deviation of sample-to-sample noise
+    double follow = 0;  ///< lag-one correlation of the noise: 0 white, more where it was filtered
+
     /// Noise and quantisation together, one sample.
     double sigma() const { return std::sqrt(noise * noise + resolution * resolution / 12); }
+    /// What rounding keeps of its q/√12 however many samples are averaged: all without noise, next
+    /// to nothing from half a step of it on (the first harmonic of the staircase under normal
+    /// noise, exp(−2π²σ²/q²)).
+    double rounding() const {
+        if (resolution <= 0) return 0;
+        const double ratio = noise / resolution;
+        return resolution / std::sqrt(12.0) * std::exp(-19.739 * ratio * ratio);
+    }
+    /// Standard uncertainty of the mean of n samples in a row.
+    double ofMean(double n) const {
+        const double whole = rounding();
+        const double white = resolution * resolution / 12 - whole * whole;
+        const double filtered = noise * noise * std::min(n, (1 + follow) / (1 - follow));
+        return std::sqrt(whole * whole + (white + filtered) / std::max(n, 1.0));
+    }
 };
 
 /// Filled by a reader or a simulator, then frozen by Recording::make.

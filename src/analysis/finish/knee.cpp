@@ -60,12 +60,9 @@ void computeSetVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
             std::nth_element(values.begin(), middle, values.end());
             r.value = *middle;
             const ChannelQuality& q = in.recording.voltageQuality();
-            r.uncertainty =
-                quadrature({rectangle(in.accuracy.voltageGain * r.value),
-                            rectangle(in.accuracy.voltageOffsetSteps * q.resolution),
-                            q.noise >= 0.5 * q.resolution
-                                ? 1.2533 * q.sigma() / std::sqrt(static_cast<double>(values.size()))
-                                : quantisation(q.resolution)});
+            r.uncertainty = quadrature({rectangle(in.accuracy.voltageGain * r.value),
+                                        rectangle(in.accuracy.voltageOffsetSteps * q.resolution),
+                                        1.2533 * q.ofMean(static_cast<double>(values.size()))});
             if (in.battery.series > 1)
                 r.caveats.push_back(phrase("Pack voltage; divide by the series count for a cell."));
         });
@@ -84,8 +81,7 @@ void computeTaperEnd(const AnalysisInput& in, std::vector<Reading>& out) {
                    std::min<std::size_t>(rows, std::max<std::size_t>(10, rows / 12));
                const std::size_t from = stop.last + 1 - taken;
                // Without noise that dithers it, rounding does not average out.
-               const double rounding =
-                   q.noise < 0.5 * q.resolution ? quantisation(q.resolution) : 0;
+               const double rounding = q.rounding();
                const double least = std::max(q.noise, 0.2 * q.resolution);
                ReadAt end = readAt(t, c, from, stop.last, stop.at_s, 2, least);
                if (!std::isfinite(end.value) || !(end.value > 0))

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
@@ -15,7 +16,8 @@ namespace {
 struct Point {
     double difference_V = 0;  ///< log minus meter
     double current_A = 0;
-    double sigma_V = 0;
+    double sigma_V = 0;  ///< of this comparison alone: rounding and noise
+    double meter_V = 0;
     bool atLogger = false;
 };
 
@@ -59,8 +61,8 @@ Expected<Point> compare(const Recording& r, const MeterReading& m) {
     }
     p.difference_V -= m.meter_V;
     p.atLogger = m.place == MeterReading::Place::Logger;
-    p.sigma_V = quadrature({rectangle(m.gain * m.meter_V), quantisation(m.resolution_V),
-                            r.voltageQuality().sigma() / std::sqrt(n)});
+    p.meter_V = m.meter_V;
+    p.sigma_V = std::hypot(quantisation(m.resolution_V), r.voltageQuality().ofMean(n));
     return p;
 }
 
@@ -75,24 +77,36 @@ Expected<MeterVerdict> checkMeter(const Recording& recording,
     if (readings.empty())
         return fail(ErrorKind::InvalidArgument, phrase("There is no meter reading."),
                     phrase("meter check"), phrase("at least one voltage with its moment."));
-    // difference = −offset + R·I, with R only for readings at the terminals: weighted least squares
-    // for the two unknowns (d = logger's error, R = lead).
-    double sw = 0, swd = 0, s11 = 0, s12 = 0, s22 = 0, y1 = 0, y2 = 0;
+    // difference = d + R·I + g·V: the logger's offset d, the lead R (only for readings at the
+    // terminals), and the gain g by which the two instruments differ. The gain is one and the same
+    // in all readings: known beforehand to ± the meter's figure, it cancels in what changes.
+    Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
+    Eigen::Vector3d right = Eigen::Vector3d::Zero();
     double flow = 0;
     double quiet = 1e300;
+    double gain = 1e-6;
     bool anyAtLogger = false;
     for (const MeterReading& m : readings) {
         const auto p = compare(recording, m);
         if (!p) return tl::unexpected<Error>(p.error());
-        const double w = 1 / (p->sigma_V * p->sigma_V);
         const double x = p->atLogger ? 0 : p->current_A;
-        sw += w, swd += w * p->difference_V;
-        s11 += w, s12 += w * x, s22 += w * x * x;
-        y1 += w * p->difference_V, y2 += w * x * p->difference_V;
+        const Eigen::Vector3d row(1, x, p->meter_V);
+        normal += row * row.transpose() / (p->sigma_V * p->sigma_V);
+        right += row * p->difference_V / (p->sigma_V * p->sigma_V);
         flow = std::max(flow, std::abs(x));
         quiet = std::min(quiet, std::abs(x));
+        gain = std::max(gain, rectangle(m.gain));
         anyAtLogger |= p->atLogger;
     }
+    normal(2, 2) += 1 / (gain * gain);
+    // Unknowns that are left out are held at zero.
+    const auto solved = [&](bool withOffset, bool withLead) {
+        Eigen::Matrix3d n = normal;
+        if (!withOffset) n(0, 0) += 1e18;
+        if (!withLead) n(1, 1) += 1e18;
+        const Eigen::Matrix3d inverse = n.inverse();
+        return std::pair<Eigen::Vector3d, Eigen::Matrix3d>(inverse * right, inverse);
+    };
     MeterVerdict out;
     const double noCurrent = std::max(
         0.02, 5 * recording.currentQuality().sigma());  // the lead shows nothing under this
@@ -136,14 +150,15 @@ Expected<MeterVerdict> checkMeter(const Recording& recording,
                 phrase("No lead resistance is seen (under {:.1f} mΩ).", 2e3 * sigma));
         }
     };
+    const auto [x, covariance] =
+        solved(both || !leadSeen || anyAtLogger, both || (leadSeen && !anyAtLogger));
     if (both) {
-        const double det = s11 * s22 - s12 * s12;
-        offset((s22 * y1 - s12 * y2) / det, std::sqrt(s22 / det));
-        lead((s11 * y2 - s12 * y1) / det, std::sqrt(s11 / det), false);
+        offset(x(0), std::sqrt(covariance(0, 0)));
+        lead(x(1), std::sqrt(covariance(1, 1)), false);
     } else if (leadSeen && !anyAtLogger) {
-        lead(y2 / s22, std::sqrt(1 / s22), true);
+        lead(x(1), std::sqrt(covariance(1, 1)), true);
     } else {
-        offset(swd / sw, std::sqrt(1 / sw));
+        offset(x(0), std::sqrt(covariance(0, 0)));
     }
     return out;
 }

@@ -27,50 +27,50 @@ double slopeBefore(std::span<const double> t, std::span<const double> y, std::si
     return n >= 3 && det > 0 ? (n * sty - st * sy) / det : kNaN;
 }
 
-/// The top: a cubic through all rows near it, its vertex and curvature. The parabola beside it
-/// tells how far the shape is in doubt.
-void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> tt,
-             std::span<const double> vv, const std::vector<double>& smooth, std::size_t at,
-             double top, double residual) {
-    const ChannelQuality& q = in.recording.voltageQuality();
-    const double cells = in.battery.cells();
-    const double depth = std::max({10 * residual, 3e-3 * cells, 2 * q.resolution});
-    std::size_t a = at;
-    std::size_t b = at;
-    while (a > 0 && smooth[a - 1] >= top - depth) --a;
-    while (b + 1 < smooth.size() && smooth[b + 1] >= top - depth) ++b;
-    // As far before the top as behind it, three times at most: a long slow rise says little of the
-    // top.
-    const std::size_t reach = std::max<std::size_t>(4, 3 * (b - at));
-    if (at > reach) a = std::max(a, at - reach);
-    c.peak_s = tt[at];
-    c.peak_V = top;
-    const double interval = std::max(in.recording.usualInterval_s(), 1e-3);
-    const double half = std::max(0.5 * (tt[b] - tt[a]), interval);
-    c.peakUncertainty_s = rectangle(half);
+/// A cubic through rows [a, b], its top, and the parabola's beside it.
+struct Vertex {
+    double at_s = kNaN, height_V = kNaN;
+    double scatter_s = 0, scatter_V = 0;  ///< standard, of the fit
+    double parabola_s = 0, parabola_V = 0;
+    double sigma_V = 0;  ///< about the cubic
+    double bend_V = 0;   ///< of the parabola, over half the stretch squared
+    double half_s = 0;
+    double freedom = 0;
+    bool good = false;
+};
+
+Vertex vertexIn(std::span<const double> tt, std::span<const double> vv, std::size_t a,
+                std::size_t b, const ChannelQuality& q) {
+    Vertex out;
     const auto n = static_cast<Eigen::Index>(b - a + 1);
-    if (n < 6) return;
+    if (n < 6) return out;
+    const double half = 0.5 * (tt[b] - tt[a]);
     const double middle = 0.5 * (tt[a] + tt[b]);
+    if (!(half > 0)) return out;
+    out.half_s = half;
     Eigen::MatrixXd m;
-    const auto fit = [&](Eigen::Index order, double& sigma) {
+    Eigen::VectorXd y(n);
+    const auto fit = [&](Eigen::Index order) -> Eigen::VectorXd {
         m.resize(n, order + 1);
-        Eigen::VectorXd y(n);
         for (Eigen::Index k = 0; k < n; ++k) {
             const double x = (tt[a + static_cast<std::size_t>(k)] - middle) / half;
             double power = 1;
             for (Eigen::Index p = 0; p <= order; ++p, power *= x) m(k, p) = power;
             y(k) = vv[a + static_cast<std::size_t>(k)];
         }
-        const Eigen::VectorXd out = m.colPivHouseholderQr().solve(y);
-        sigma = std::sqrt((y - m * out).squaredNorm() /
-                          static_cast<double>(std::max<Eigen::Index>(1, n - order - 1)));
-        return out;
+        return m.colPivHouseholderQr().solve(y);
     };
-    double sigma2 = 0;
-    double sigma3 = 0;
-    const Eigen::VectorXd parabola = fit(2, sigma2);
-    const Eigen::VectorXd cubic = fit(3, sigma3);
-    if (!(parabola(2) < 0)) return;
+    const Eigen::VectorXd parabola = fit(2);
+    const Eigen::VectorXd cubic = fit(3);
+    if (!(parabola(2) < 0)) return out;
+    const Eigen::VectorXd residual = y - m * cubic;
+    out.freedom = static_cast<double>(std::max<Eigen::Index>(1, n - 4));
+    out.sigma_V = std::sqrt(residual.squaredNorm() / out.freedom);
+    double follow = 0;
+    for (Eigen::Index k = 1; k < n; ++k) follow += residual(k) * residual(k - 1);
+    const double rho = residual.squaredNorm() > 0 && n > 10
+                           ? std::clamp(follow / residual.squaredNorm(), 0.0, 0.8)
+                           : 0;
     const double byParabola = std::clamp(-parabola(1) / (2 * parabola(2)), -1.0, 1.0);
     double x = byParabola;
     // The cubic's own top, where it has one near.
@@ -82,32 +82,84 @@ void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> t
         if (std::abs(vertex) < 1) x = vertex;
     }
     const double curvature = std::abs(2 * cubic(2) + 6 * cubic(3) * x) / 2;
-    const double bend = std::max(curvature, 0.3 * std::abs(parabola(2)));
-    const double least = std::max({sigma3, q.noise, 0.2 * q.resolution});
-    const bool undithered = q.noise < 0.5 * q.resolution;
-    const double flat = undithered ? std::sqrt(q.resolution / (2 * bend)) * half : 0;
-    c.peak_s = middle + x * half;
-    c.freedom = static_cast<double>(n - 4);
+    out.bend_V = std::max(curvature, 0.3 * std::abs(parabola(2)));
+    const double least =
+        std::max({out.sigma_V, q.noise, 0.2 * q.resolution}) * std::sqrt((1 + rho) / (1 - rho));
     // The vertex moves by the scatter of the cubic's slope there over its curvature.
     const Eigen::Vector4d toSlope(0, 1, 2 * x, 3 * x * x);
+    const Eigen::Vector4d toHeight(1, x, x * x, x * x * x);
     const Eigen::LDLT<Eigen::Matrix4d> normal(Eigen::Matrix4d(m.transpose() * m));
-    const double slope_u = least * std::sqrt(toSlope.dot(normal.solve(toSlope)));
-    c.peakUncertainty_s =
-        quadrature({slope_u / (2 * bend) * half, (x - byParabola) * half / std::sqrt(12.0),
-                    interval / std::sqrt(12.0), std::min(flat, half) / std::sqrt(3.0)});
+    out.scatter_s = least * std::sqrt(toSlope.dot(normal.solve(toSlope))) / (2 * out.bend_V) * half;
+    out.scatter_V = least * std::sqrt(toHeight.dot(normal.solve(toHeight)));
+    out.at_s = middle + x * half;
+    out.height_V = cubic(0) + x * (cubic(1) + x * (cubic(2) + x * cubic(3)));
+    out.parabola_s = middle + byParabola * half;
+    out.parabola_V = parabola(0) + byParabola * (parabola(1) + byParabola * parabola(2));
+    out.good = std::isfinite(out.at_s) && std::isfinite(out.scatter_s);
+    return out;
+}
+
+/// The top: a cubic through all rows near it, its vertex and curvature. The same through fewer rows
+/// tells how far the shape is in doubt, or where there are too few the parabola.
+void fitPeak(const AnalysisInput& in, NickelCharge& c, std::span<const double> tt,
+             std::span<const double> vv, const std::vector<double>& smooth, std::size_t at,
+             double top, double residual) {
+    const ChannelQuality& q = in.recording.voltageQuality();
+    const double cells = in.battery.cells();
+    const auto stretch = [&](double depth, std::size_t& a, std::size_t& b) {
+        a = b = at;
+        while (a > 0 && smooth[a - 1] >= top - depth) --a;
+        while (b + 1 < smooth.size() && smooth[b + 1] >= top - depth) ++b;
+        // As far before the top as behind it, three times at most: a long slow rise says little of
+        // the top.
+        const std::size_t reach = std::max<std::size_t>(4, 3 * (b - at));
+        if (at > reach) a = std::max(a, at - reach);
+    };
+    std::size_t a = at;
+    std::size_t b = at;
+    const double depth = std::max({10 * residual, 3e-3 * cells, 2 * q.resolution});
+    stretch(depth, a, b);
+    c.peak_s = tt[at];
+    c.peak_V = top;
+    const double interval = std::max(in.recording.usualInterval_s(), 1e-3);
+    const double half = std::max(0.5 * (tt[b] - tt[a]), interval);
+    c.peakUncertainty_s = rectangle(half);
+    const Vertex wide = vertexIn(tt, vv, a, b, q);
+    if (!wide.good) return;
+    std::size_t a2 = at;
+    std::size_t b2 = at;
+    stretch(std::max({6 * residual, 0.35 * depth, 1.2 * q.resolution}), a2, b2);
+    const Vertex narrow = vertexIn(tt, vv, a2, b2, q);
+    double doubt_s = std::abs(wide.at_s - wide.parabola_s) / std::sqrt(12.0);
+    double doubt_V = std::abs(wide.height_V - wide.parabola_V) / std::sqrt(3.0);
+    Vertex best = wide;
+    if (narrow.good && narrow.freedom >= 4) {
+        // The narrower one where it is sharper than the two differ.
+        const double apart = std::abs(narrow.at_s - wide.at_s);
+        if (apart > 2 * narrow.scatter_s) best = narrow;
+        doubt_s = std::min(doubt_s, std::max(0.0, apart - narrow.scatter_s));
+        doubt_V = std::min(doubt_V, std::abs(narrow.height_V - wide.height_V));
+    }
+    // Rounding without noise: a top one step high is flat for √(q/2c) on both sides; a fit through
+    // several steps is pulled less, by their number.
+    double flat = 0;
+    if (q.rounding() > 0.2 * quantisation(q.resolution)) {
+        const double steps = q.resolution / best.bend_V;
+        flat = best.half_s * std::min(std::sqrt(0.5 * steps), 0.6 * std::pow(steps, 1.5));
+    }
+    c.peak_s = best.at_s;
+    c.peak_V = best.height_V;
+    c.freedom = best.freedom;
+    c.peakUncertainty_s = quadrature({best.scatter_s, doubt_s, interval / std::sqrt(12.0),
+                                      std::min(flat, half) / std::sqrt(3.0)});
     c.peakUncertainty_s = std::min(c.peakUncertainty_s, rectangle(half));
     // Where the curve is not a cubic (a kink), the highest of the smoothed rows is believed, and
     // the cubic is the doubt.
-    if (sigma3 > 2 * std::max(q.noise, quantisation(q.resolution))) {
+    if (best.sigma_V > 2 * std::max(q.noise, quantisation(q.resolution))) {
         c.peakUncertainty_s = std::hypot(c.peakUncertainty_s, rectangle(c.peak_s - tt[at]));
         c.peak_s = tt[at];
     }
-    c.peak_V = cubic(0) + x * (cubic(1) + x * (cubic(2) + x * cubic(3)));
-    // Of the vertex's height: the scatter, and what the parabola would say.
-    const double lower = parabola(0) + byParabola * (parabola(1) + byParabola * parabola(2));
-    const Eigen::Vector4d toHeight(1, x, x * x, x * x * x);
-    c.dropUncertainty_V = quadrature({least * std::sqrt(toHeight.dot(normal.solve(toHeight))),
-                                      (c.peak_V - lower) / std::sqrt(3.0)});
+    c.dropUncertainty_V = std::hypot(best.scatter_V, doubt_V);
 }
 
 /// The fall from the top to the moment of the stop, read on a line through the last rows.
@@ -123,18 +175,22 @@ void fitDrop(const AnalysisInput& in, NickelCharge& c, std::size_t first, std::s
     std::size_t from = stop.last >= first + 7 ? stop.last - 7 : first;
     const double third = t[stop.last] - (t[stop.last] - c.peak_s) / 3;
     while (from > first && t[from - 1] > third) --from;
-    const bool undithered = q.noise < 0.5 * q.resolution;
-    const ReadAt end =
-        readAt(t, v, from, stop.last, stop.at_s, 1, std::max(q.noise, 0.2 * q.resolution));
+    const double least = std::max(q.noise, 0.2 * q.resolution);
+    const ReadAt end = readAt(t, v, from, stop.last, stop.at_s, 1, least);
     if (!std::isfinite(end.value)) return;
+    // The fall grows ever faster until heat carries it: what a parabola would say is doubt.
+    const ReadAt bent = readAt(t, v, from, stop.last, stop.at_s, 2, least);
+    const double doubt = std::isfinite(bent.value)
+                             ? std::max(0.0, std::abs(bent.value - end.value) - bent.uncertainty)
+                             : std::abs(end.slope) * stop.halfWidth_s;
     c.drop_V = (c.peak_V - end.value) / cells;
     const double vertex = std::isfinite(c.dropUncertainty_V)
                               ? c.dropUncertainty_V
                               : std::max(q.sigma(), quantisation(q.resolution));
     c.freedom = std::min(c.freedom, end.freedom);
     c.dropUncertainty_V =
-        quadrature({vertex, end.uncertainty, rectangle(end.slope * stop.halfWidth_s),
-                    undithered ? std::sqrt(2.0) * quantisation(q.resolution) : 0.0,
+        quadrature({vertex, end.uncertainty, rectangle(end.slope * stop.halfWidth_s), doubt,
+                    std::sqrt(2.0) * q.rounding(),
                     rectangle(in.accuracy.voltageGain * c.drop_V * cells)}) /
         cells;
 }
@@ -285,7 +341,7 @@ void computeEndDtdt(const AnalysisInput& in, std::vector<Reading>& out) {
             const ChannelQuality& q = in.recording.temperatureQuality();
             const double n = std::max(3.0, 120 / std::max(in.recording.usualInterval_s(), 1e-3));
             const double sigma =
-                q.noise >= 0.5 * q.resolution ? q.sigma() / std::sqrt(n) : q.resolution / 3;
+                std::max(q.ofMean(n), q.noise >= 0.3 * q.resolution ? 0.0 : q.resolution / 3);
             r.uncertainty = 60 * sigma * std::sqrt(12.0) / 120;
         } else {
             r.caveats.push_back(phrase("Not measurable: the log has no temperature."));
