@@ -1,18 +1,8 @@
 #include "analysis.h"
 
 #include <algorithm>
-#include <future>
-
-#include "quantity/phrase.h"
 
 namespace nk {
-
-namespace {
-
-/// From here on a second thread is worth its start.
-constexpr std::size_t kManySamples = 200'000;
-
-}  // namespace
 
 bool AnalysisInput::assumed(const char* field) const {
     return std::find(battery.assumed.begin(), battery.assumed.end(), field) !=
@@ -48,23 +38,11 @@ Analysis analyse(const Recording& recording, const Battery& battery,
     out.battery = completeBattery(battery, recording.voltage_V(), recording.current_A(),
                                   static_cast<int>(recording.cells_V().size()));
     out.steps = applyEdits(recording, out.battery, findSteps(recording, out.battery), edits);
-    const auto look = [&] {
-        const AnalysisInput input{recording, out.steps, out.battery, accuracy};
-        std::vector<Finding> found;
-        for (const Check& check : checks()) check.compute(input, found);
-        return found;
-    };
-    // Readings and findings of a long log are made side by side, each with a memory of its own:
-    // nothing is shared, so nothing depends on which is faster.
-    std::future<std::vector<Finding>> findings;
-    if (recording.size() > kManySamples)
-        findings = std::async(std::launch::async, [&look, words = presentation()] {
-            const Presenting presenting(words);
-            return look();
-        });
+    // Findings look at what the readings found: the memory is shared, and nothing is made twice.
     const AnalysisInput input{recording, out.steps, out.battery, accuracy};
+    out.memo = input.memo;
     for (const Metric& metric : metrics()) metric.compute(input, out.readings);
-    out.findings = findings.valid() ? findings.get() : look();
+    for (const Check& check : checks()) check.compute(input, out.findings);
     std::stable_sort(out.findings.begin(), out.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;

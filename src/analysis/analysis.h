@@ -79,6 +79,9 @@ struct Analysis {
     Steps steps;
     std::vector<Reading> readings;
     std::vector<Finding> findings;  ///< hazards first, then verdicts, then notes
+    /// What was made on the way, for whoever looks at the same recording next
+    /// (AnalysisInput::memo). It holds no reference into this object.
+    std::shared_ptr<Memo> memo;
 
     /// First measurable reading of this name, or null.
     const Reading* reading(const std::string& name) const;

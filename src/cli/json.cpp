@@ -13,6 +13,45 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
+/// An object written member by member, indented by two as the whole would be.
+class Text {
+  public:
+    void member(const char* name, const Json& value) { key(name) += indented(value, 2); }
+    void open(const char* name) {
+        key(name) += '[';
+        items_ = 0;
+    }
+    void item(const Json& value) {
+        text_ += items_++ == 0 ? "\n    " : ",\n    ";
+        text_ += indented(value, 4);
+    }
+    void close() { text_ += items_ == 0 ? "]" : "\n  ]"; }
+    std::string done() {
+        text_ += "\n}\n";
+        return std::move(text_);
+    }
+
+  private:
+    std::string& key(const char* name) {
+        text_ += members_++ == 0 ? "{\n  " : ",\n  ";
+        text_ += Json(name).dump();
+        return text_ += ": ";
+    }
+    static std::string indented(const Json& value, std::size_t by) {
+        const std::string flat = value.dump(2, ' ', false, Json::error_handler_t::replace);
+        std::string out;
+        out.reserve(flat.size() + flat.size() / 4);
+        for (const char c : flat) {
+            out += c;
+            if (c == '\n') out.append(by, ' ');
+        }
+        return out;
+    }
+    std::string text_;
+    std::size_t members_ = 0;
+    std::size_t items_ = 0;
+};
+
 Json textOrNull(const std::string& text) {
     return text.empty() ? Json(nullptr) : Json(text);
 }
@@ -89,51 +128,53 @@ std::string analysisJson(const Imported& log, const Analysis& analysis,
                     {"parallel", b.parallel},
                     {"rated_Ah", b.rated_Ah > 0 ? Json(b.rated_Ah) : Json(nullptr)},
                     {"assumed", b.assumed}};
-    Json steps = Json::array();
+    // Piece by piece: a log of a hundred thousand steps must not stand in memory three times.
+    Text out;
+    out.member("schema", "narrow-knee/analysis/1");
+    out.member("source", sourceJson(log, file, sha256));
+    out.member("battery", battery);
+    out.open("steps");
     for (std::size_t k = 0; k < analysis.steps.list.size(); ++k)
-        steps.push_back(stepJson(analysis.steps.list[k], k));
-    Json readings = Json::array();
+        out.item(stepJson(analysis.steps.list[k], k));
+    out.close();
+    out.open("readings");
     for (const Reading& r : analysis.readings)
-        readings.push_back({{"name", r.name},
-                            {"step", r.evidence.step >= 0 ? Json(r.evidence.step) : Json(nullptr)},
-                            {"value", number(r.value)},
-                            {"unit", r.unit},
-                            {"uncertainty", r.measurable() ? number(r.uncertainty) : Json(nullptr)},
-                            {"interval_95", interval(r.value, r.expanded())},
-                            {"method", r.method},
-                            {"from_s", number(r.evidence.from_s)},
-                            {"to_s", number(r.evidence.to_s)},
-                            {"caveats", r.caveats}});
-    const AnalysisInput input{*log.recording, analysis.steps, b, accuracy};
-    Json cutoffs = Json::array();
+        out.item({{"name", r.name},
+                  {"step", r.evidence.step >= 0 ? Json(r.evidence.step) : Json(nullptr)},
+                  {"value", number(r.value)},
+                  {"unit", r.unit},
+                  {"uncertainty", r.measurable() ? number(r.uncertainty) : Json(nullptr)},
+                  {"interval_95", interval(r.value, r.expanded())},
+                  {"method", r.method},
+                  {"from_s", number(r.evidence.from_s)},
+                  {"to_s", number(r.evidence.to_s)},
+                  {"caveats", r.caveats}});
+    out.close();
+    const AnalysisInput input{*log.recording, analysis.steps, b, accuracy, analysis.memo};
+    out.open("cutoffs");
     for (std::size_t k = 0; k < analysis.steps.list.size(); ++k) {
         if (analysis.steps.list[k].kind != StepKind::CvCharge) continue;
         for (const CutoffRow& row : cutoffTable(input, static_cast<int>(k)))
-            cutoffs.push_back({{"step", k},
-                               {"rate", "C/" + std::to_string(row.denominator)},
-                               {"current_A", number(row.current_A)},
-                               {"time_s", number(row.time_s)},
-                               {"charge_Ah", number(row.charge_Ah)},
-                               {"uncertainty_Ah", number(row.uncertainty_Ah)},
-                               {"interval_95", interval(row.charge_Ah, 2 * row.uncertainty_Ah)},
-                               {"extrapolated", row.extrapolated}});
+            out.item({{"step", k},
+                      {"rate", "C/" + std::to_string(row.denominator)},
+                      {"current_A", number(row.current_A)},
+                      {"time_s", number(row.time_s)},
+                      {"charge_Ah", number(row.charge_Ah)},
+                      {"uncertainty_Ah", number(row.uncertainty_Ah)},
+                      {"interval_95", interval(row.charge_Ah, 2 * row.uncertainty_Ah)},
+                      {"extrapolated", row.extrapolated}});
     }
-    Json findings = Json::array();
+    out.close();
+    out.open("findings");
     for (const Finding& f : analysis.findings)
-        findings.push_back({{"severity", toString(f.severity)},
-                            {"code", f.code},
-                            {"text", f.text},
-                            {"advice", f.advice},
-                            {"from_s", number(f.evidence.from_s)},
-                            {"to_s", number(f.evidence.to_s)}});
-    const Json out = {{"schema", "narrow-knee/analysis/1"},
-                      {"source", sourceJson(log, file, sha256)},
-                      {"battery", battery},
-                      {"steps", steps},
-                      {"readings", readings},
-                      {"cutoffs", cutoffs},
-                      {"findings", findings}};
-    return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+        out.item({{"severity", toString(f.severity)},
+                  {"code", f.code},
+                  {"text", f.text},
+                  {"advice", f.advice},
+                  {"from_s", number(f.evidence.from_s)},
+                  {"to_s", number(f.evidence.to_s)}});
+    out.close();
+    return out.done();
 }
 
 }  // namespace nk

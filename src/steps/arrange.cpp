@@ -211,7 +211,9 @@ void mergeVariable(const Recording& recording, std::vector<Segment>& segments) {
                                 [](const Segment& seg) { return seg.kind == StepKind::Variable; });
         }
         if (!merge) {
-            out.push_back(segments[s++]);
+            // What all of them are not, a part of them is not either.
+            const std::size_t until = std::max(end, s + 1);
+            while (s < until) out.push_back(segments[s++]);
             continue;
         }
         Segment joined = segments[s];

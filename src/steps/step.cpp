@@ -132,9 +132,15 @@ std::optional<StepKind> stepKindFrom(const std::string& name) {
 }
 
 int Steps::at(double t_s) const {
-    for (std::size_t k = 0; k < list.size(); ++k)
-        if (t_s >= list[k].start_s && (t_s < list[k].end_s || k + 1 == list.size()))
-            return static_cast<int>(k);
+    if (list.empty() || !(t_s >= list.front().start_s)) return -1;
+    // The last step that starts by then; a step of no length ends where the next starts.
+    const auto after = std::partition_point(list.begin(), list.end(),
+                                            [t_s](const Step& s) { return s.start_s <= t_s; });
+    for (auto k = static_cast<int>(after - list.begin()) - 1; k >= 0; --k) {
+        const Step& s = list[static_cast<std::size_t>(k)];
+        if (t_s < s.end_s || k + 1 == static_cast<int>(list.size())) return k;
+        if (s.start_s < t_s) break;
+    }
     return -1;
 }
 

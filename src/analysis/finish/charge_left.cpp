@@ -31,14 +31,17 @@ struct Tail {
 void zeroOf(const AnalysisInput& in, Tail& tail) {
     const ChannelQuality& q = in.recording.currentQuality();
     const double limit = in.accuracy.currentOffsetSteps * q.resolution;
-    double sum = 0;
-    double n = 0;
-    for (const Step& s : in.steps.list) {
-        if (s.kind != StepKind::Rest || s.last < s.first + 4) continue;
+    const auto& [sum, n] = in.memo->remember<std::pair<double, double>>("rest current", [&] {
+        std::pair<double, double> all{0, 0};
         const auto i = in.recording.current_A();
-        const std::size_t stride = std::max<std::size_t>(1, (s.last - s.first) / 500);
-        for (std::size_t k = s.first + 1; k < s.last; k += stride) sum += i[k], ++n;
-    }
+        for (const Step& s : in.steps.list) {
+            if (s.kind != StepKind::Rest || s.last < s.first + 4) continue;
+            const std::size_t stride = std::max<std::size_t>(1, (s.last - s.first) / 500);
+            for (std::size_t k = s.first + 1; k < s.last; k += stride)
+                all.first += i[k], ++all.second;
+        }
+        return all;
+    });
     const bool dithers = q.noise >= 0.4 * q.resolution;
     if (n >= 4 && std::abs(sum / n) <= limit + 2 * q.sigma() / std::sqrt(n)) {
         tail.zero_A = sum / n;
@@ -60,7 +63,7 @@ Tail tailOf(const AnalysisInput& in, const Step& step, double floor_A) {
     tail.zero_A += floor_A;
     const StopMoment stop = stopOf(r, step);
     const std::size_t n = stop.last - step.first + 1;
-    const std::size_t bin = std::max<std::size_t>(1, n / 600);
+    const std::size_t bin = std::max<std::size_t>(1, n / 250);
     // Charge counted backwards from the stop.
     std::vector<double> q(n);
     const double last = c[stop.last] - tail.zero_A;
@@ -363,7 +366,7 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     const auto t = in.recording.time_s();
     out.from_s = t[std::min(
         in.recording.size() - 1,
-        step.first + first * std::max<std::size_t>(1, (stop.last - step.first + 1) / 600))];
+        step.first + first * std::max<std::size_t>(1, (stop.last - step.first + 1) / 250))];
     out.to_s = stop.at_s;
     if (out.coverage * out.uncertainty_Ah > out.left_Ah &&
         out.coverage * out.uncertainty_Ah > 0.02 * in.battery.rated_Ah) {
@@ -388,52 +391,60 @@ struct Delivers {
     double charge_Ah = kNaN, uncertainty_Ah = 0;
 };
 
+/// The first event that starts at `from_s` or later; null when there is none.
+const Event* firstFrom(const std::vector<Event>& events, double from_s) {
+    const auto it = std::partition_point(events.begin(), events.end(),
+                                         [from_s](const Event& e) { return e.from_s < from_s; });
+    return it != events.end() ? &*it : nullptr;
+}
+
+/// The charge that holds a step; null when there is none.
+const Event* chargeOf(const AnalysisInput& in, const Step& step) {
+    const auto& events = chargeEvents(in);
+    const auto it = std::partition_point(events.begin(), events.end(),
+                                         [&](const Event& e) { return e.to_s < step.end_s - 1; });
+    return it != events.end() && it->from_s <= step.start_s ? &*it : nullptr;
+}
+
 Delivers deliversAfter(const AnalysisInput& in, int index) {
     Delivers out;
     const Step& step = in.steps.list[static_cast<std::size_t>(index)];
-    for (const Event& e : dischargeEvents(in)) {
-        if (e.from_s < step.end_s - 1 || e.reachedFloor != Known::Yes) continue;
-        // Nothing else between.
-        for (const Event& c : chargeEvents(in))
-            if (c.from_s >= step.end_s - 1 && c.from_s < e.from_s) return out;
-        if (&e != &dischargeEvents(in).front())
-            for (const Event& d : dischargeEvents(in))
-                if (d.from_s >= step.end_s - 1 && d.from_s < e.from_s) return out;
-        out.charge_Ah = -e.sum.charge_Ah;
-        const double rate =
-            in.battery.rated_Ah > 0 ? std::abs(e.meanCurrent_A) / in.battery.rated_Ah : 0.5;
-        // Faster than C/5, or cold, it delivers less: a twentieth for each C, a hundredth for
-        // each 5 K (common practice, no source).
-        const double cold = std::isfinite(e.meanTemperature_C)
-                                ? std::max(0.0, 20 - e.meanTemperature_C) / 5 * 0.01
-                                : 0.01;
-        const double short_ = std::max(0.0, rate - 0.25) * 0.05 + cold;
-        out.charge_Ah *= 1 + 0.5 * short_;
-        out.uncertainty_Ah = out.charge_Ah * (0.01 + 0.5 * short_);
+    // The next thing that happens must be a discharge to the floor.
+    const Event* e = firstFrom(dischargeEvents(in), step.end_s - 1);
+    const Event* charge = firstFrom(chargeEvents(in), step.end_s - 1);
+    if (e == nullptr || e->reachedFloor != Known::Yes ||
+        (charge != nullptr && charge->from_s < e->from_s))
         return out;
-    }
+    out.charge_Ah = -e->sum.charge_Ah;
+    const double rate =
+        in.battery.rated_Ah > 0 ? std::abs(e->meanCurrent_A) / in.battery.rated_Ah : 0.5;
+    // Faster than C/5, or cold, it delivers less: a twentieth for each C, a hundredth for each 5 K
+    // (common practice, no source).
+    const double cold = std::isfinite(e->meanTemperature_C)
+                            ? std::max(0.0, 20 - e->meanTemperature_C) / 5 * 0.01
+                            : 0.01;
+    const double less = std::max(0.0, rate - 0.25) * 0.05 + cold;
+    out.charge_Ah *= 1 + 0.5 * less;
+    out.uncertainty_Ah = out.charge_Ah * (0.01 + 0.5 * less);
     return out;
 }
 
 Delivers countedUp(const AnalysisInput& in, int index) {
     Delivers out;
-    const Step& step = in.steps.list[static_cast<std::size_t>(index)];
-    for (const Event& c : chargeEvents(in)) {
-        if (!(c.from_s <= step.start_s && c.to_s >= step.end_s - 1)) continue;
-        const Event* before = nullptr;
-        for (const Event& d : dischargeEvents(in))
-            if (d.to_s <= c.from_s + 1) before = &d;
-        for (const Event& other : chargeEvents(in))
-            if (before != nullptr && other.from_s >= before->to_s - 1 &&
-                other.from_s < c.from_s - 1)
-                before = nullptr;
-        if (before == nullptr || before->reachedFloor != Known::Yes) return out;
-        const Chemistry* chemistry = in.chemistry();
-        if (chemistry != nullptr && chemistry->nickel()) return out;
-        out.charge_Ah = c.sum.charge_Ah;
-        out.uncertainty_Ah = 0.025 * c.sum.charge_Ah;
-        return out;
-    }
+    const Chemistry* chemistry = in.chemistry();
+    const Event* charge = chargeOf(in, in.steps.list[static_cast<std::size_t>(index)]);
+    if (charge == nullptr || (chemistry != nullptr && chemistry->nickel())) return out;
+    // The last thing before it must be a discharge to the floor.
+    const auto& discharges = dischargeEvents(in);
+    const auto& charges = chargeEvents(in);
+    const auto after =
+        std::partition_point(discharges.begin(), discharges.end(),
+                             [&](const Event& d) { return d.to_s <= charge->from_s + 1; });
+    if (after == discharges.begin() || (after - 1)->reachedFloor != Known::Yes) return out;
+    const bool first = charge == &charges.front();
+    if (!first && (charge - 1)->from_s >= (after - 1)->to_s - 1) return out;
+    out.charge_Ah = charge->sum.charge_Ah;
+    out.uncertainty_Ah = 0.025 * out.charge_Ah;
     return out;
 }
 
@@ -462,10 +473,8 @@ Fullness fullnessOf(const AnalysisInput& in, int index) {
         out.uncertainty =
             std::hypot(d.charge_Ah * left.uncertainty_Ah / (whole * whole), capacityTerm);
     } else {
-        double in_Ah = 0;
-        const Step& step = in.steps.list[static_cast<std::size_t>(index)];
-        for (const Event& c : chargeEvents(in))
-            if (c.from_s <= step.start_s && c.to_s >= step.end_s - 1) in_Ah = c.sum.charge_Ah;
+        const Event* charge = chargeOf(in, in.steps.list[static_cast<std::size_t>(index)]);
+        const double in_Ah = charge != nullptr ? charge->sum.charge_Ah : 0;
         const double rated = in.battery.rated_Ah > 0 ? in.battery.rated_Ah : 2 * (in_Ah + l);
         const double low = std::max(0.5 * rated, in_Ah + l);
         const double high = std::max(1.05 * rated, 1.1 * low);

@@ -26,7 +26,7 @@ Points binned(const Recording& r, std::size_t first, std::size_t last) {
     const auto t = r.time_s();
     const auto c = r.current_A();
     p.first_s = t[first];
-    const std::size_t bin = std::max<std::size_t>(1, (last - first + 1) / 400);
+    const std::size_t bin = std::max<std::size_t>(1, (last - first + 1) / 120);
     for (std::size_t k = first; k + bin <= last + 1; k += bin) {
         double st = 0;
         double sc = 0;
@@ -81,12 +81,12 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     // A coarse scan first: the misfit may have more than one valley.
     double best = 1e300;
     double at = low;
-    for (int k = 0; k <= 60; ++k) {
-        const double x = low + (high - low) * k / 60;
+    for (int k = 0; k <= 18; ++k) {
+        const double x = low + (high - low) * k / 18;
         const double m = solve(p, std::exp(x), withFloor).misfit;
         if (m < best) best = m, at = x;
     }
-    const double cell = (high - low) / 60;
+    const double cell = (high - low) / 18;
     low = at - cell;
     high = at + cell;
     constexpr double kGolden = 0.6180339887498949;
@@ -94,7 +94,7 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     double b = low + kGolden * (high - low);
     double fa = solve(p, std::exp(a), withFloor).misfit;
     double fb = solve(p, std::exp(b), withFloor).misfit;
-    for (int k = 0; k < 50; ++k) {
+    for (int k = 0; k < 20; ++k) {
         if (fa < fb) {
             high = b, b = a, fb = fa;
             a = high - kGolden * (high - low);

@@ -26,7 +26,7 @@ namespace {
 
 Overlay fitFrom(const CellCurve& weak, const CellCurve& other, const OverlayPrior& prior,
                 double offset, double from) {
-    constexpr double kIndependent = 12;
+    constexpr double kIndependent = 18;
     const double end = weak.charge_Ah.back();
     Overlay out;
     out.offset_Ah = offset;

@@ -34,7 +34,7 @@ struct Overlay {
 
 /// Gauss–Newton with the prior as observations, weighted by the voltages' scatter, by what the
 /// curves' shapes differ anyway and by what a two-hundredth of the charge means where they
-/// are steep. Neighbouring points hang together: about twelve independent ones are counted. The
+/// are steep. Neighbouring points hang together: about eighteen independent ones are counted. The
 /// first twentieth, the load's transient, is left out.
 Overlay layOver(const CellCurve& weak, const CellCurve& other, const OverlayPrior& prior);
 

@@ -128,7 +128,7 @@ PackDischarge study(const AnalysisInput& in, const Event& e) {
             const double slope_V_Ah = std::max(chemistry->ocv.slope_V(soc), 1e-3) / end;
             const double apart = (own.rest_V - c.rest_V) / slope_V_Ah;
             const double doubt = std::hypot(
-                std::hypot(1.4 * qv.sigma() / 2, 0.001 * own.rest_V) / slope_V_Ah, 0.5 * apart);
+                std::hypot(1.4 * qv.sigma() / 2, 0.001 * own.rest_V) / slope_V_Ah, 0.35 * apart);
             if (doubt < prior.offsetUncertainty_Ah) {
                 prior.offset_Ah = std::clamp(apart, -0.3 * end, 0.3 * end);
                 prior.offsetUncertainty_Ah = doubt;

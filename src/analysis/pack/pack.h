@@ -33,9 +33,9 @@ struct PackDischarge {
     double spreadRest_V = kNaN, spreadEnd_V = kNaN, spreadLoad_V = kNaN;
     std::vector<PackCell> cells;
 
-    /// Whether the loss is known to a twentieth of the capacity or to a third of itself.
+    /// Whether the loss is known to a twentieth of the capacity or to a half of itself.
     bool told(double capacity_Ah) const {
-        return lostUncertainty_Ah <= std::max(0.025 * capacity_Ah, 0.17 * lost_Ah);
+        return lostUncertainty_Ah <= std::max(0.025 * capacity_Ah, 0.25 * lost_Ah);
     }
 };
 

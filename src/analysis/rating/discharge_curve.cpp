@@ -23,17 +23,27 @@ constexpr std::size_t kPoints = 400;
 
 /// The longest-delay resistance, up to 30 s, of a step into this discharge or one near it.
 void attachResistance(const AnalysisInput& in, const Event& e, DischargeCurve& c) {
-    for (const StepResistance& s : stepResistances(in)) {
+    const auto& steps = stepResistances(in);
+    for (auto it =
+             std::partition_point(steps.begin(), steps.end(),
+                                  [&](const StepResistance& s) { return s.at_s < e.from_s - 5; });
+         it != steps.end() && it->at_s <= e.to_s; ++it) {
+        const StepResistance& s = *it;
         if (!std::isfinite(s.resistance_ohm)) continue;
-        const bool own = s.at_s >= e.from_s - 5 && s.at_s <= e.to_s;
         const bool better = std::isnan(c.resistance_ohm) || s.delay_s > c.resistanceDelay_s;
-        if (own && better) c.resistance_ohm = s.resistance_ohm, c.resistanceDelay_s = s.delay_s;
+        if (better) c.resistance_ohm = s.resistance_ohm, c.resistanceDelay_s = s.delay_s;
     }
     if (std::isfinite(c.resistance_ohm)) return;
-    for (const StepResistance& s : stepResistances(in))
-        if (std::isfinite(s.resistance_ohm) &&
-            (std::isnan(c.resistance_ohm) || s.delay_s > c.resistanceDelay_s))
-            c.resistance_ohm = s.resistance_ohm, c.resistanceDelay_s = s.delay_s;
+    using Longest = std::pair<double, double>;  // resistance, delay
+    const auto& any = in.memo->remember<Longest>("longest resistance", [&] {
+        Longest best{kNaN, kNaN};
+        for (const StepResistance& s : steps)
+            if (std::isfinite(s.resistance_ohm) &&
+                (std::isnan(best.first) || s.delay_s > best.second))
+                best = {s.resistance_ohm, s.delay_s};
+        return best;
+    });
+    c.resistance_ohm = any.first, c.resistanceDelay_s = any.second;
 }
 
 }  // namespace

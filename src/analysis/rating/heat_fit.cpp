@@ -20,18 +20,22 @@ double rate_K_s(const HeatFit& f, double current_A, double temperature_C, double
            f.cooling_1_s * (temperature_C - ambient_C);
 }
 
-/// One step of the midpoint rule, divided so that no part is longer than a twentieth of the cooling
-/// time or than five seconds.
+/// Over dt at constant current: cooling exactly, the heat at the temperature halfway, in parts of
+/// at most a minute.
 double advance_C(const HeatFit& f, double current_A, double temperature_C, double ambient_C,
                  double dt) {
-    const double most = std::max(1e-3, std::min(5.0, 0.05 / std::max(f.cooling_1_s, 1e-9)));
-    const int parts = std::clamp(static_cast<int>(std::ceil(dt / most)), 1, 200);
+    const int parts = std::clamp(static_cast<int>(std::ceil(dt / 60)), 1, 8);
     const double h = dt / parts;
+    const double bh = f.cooling_1_s * h;
+    const double keep = std::exp(-bh);
+    const double share_s = bh > 1e-6 ? (1 - keep) / f.cooling_1_s : h;
     for (int k = 0; k < parts; ++k) {
-        const double half =
-            temperature_C + 0.5 * h * rate_K_s(f, current_A, temperature_C, ambient_C);
-        temperature_C += h * rate_K_s(f, current_A, std::min(half, 400.0), ambient_C);
-        temperature_C = std::min(temperature_C, 400.0);
+        const double start = temperature_C;
+        const auto after = [&](double at_C) {
+            const double source = rate_K_s(f, current_A, at_C, at_C);  // no cooling in it
+            return std::min(ambient_C + (start - ambient_C) * keep + source * share_s, 400.0);
+        };
+        temperature_C = after(0.5 * (start + after(start)));
     }
     return temperature_C;
 }

@@ -262,6 +262,25 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
 
 }  // namespace
 
+namespace {
+
+/// For every step the last rest of half a minute or more up to and including it, −1 for none.
+const std::vector<int>& longRests(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<int>>("long rests", [&] {
+        std::vector<int> out;
+        int last = -1;
+        for (std::size_t s = 0; s < in.steps.list.size(); ++s) {
+            const Step& step = in.steps.list[s];
+            if (step.kind == StepKind::Rest && step.end_s - step.start_s >= 30)
+                last = static_cast<int>(s);
+            out.push_back(last);
+        }
+        return out;
+    });
+}
+
+}  // namespace
+
 double stateOfCharge(const AnalysisInput& in, std::size_t k) {
     const double rated = in.battery.rated_Ah;
     const auto between = [&](std::size_t a, std::size_t b) {
@@ -269,8 +288,11 @@ double stateOfCharge(const AnalysisInput& in, std::size_t k) {
     };
     const Chemistry* c = in.chemistry();
     if (c == nullptr) return kNaN;
-    for (const Event& e : dischargeEvents(in)) {
-        if (k + 1 < e.first || k > e.last) continue;
+    const auto& events = dischargeEvents(in);
+    for (auto it = std::partition_point(events.begin(), events.end(),
+                                        [k](const Event& e) { return e.last < k; });
+         it != events.end() && k + 1 >= it->first; ++it) {
+        const Event& e = *it;
         // A whole discharge knows its own capacity; a part of one needs the rating.
         const double whole = -e.sum.charge_Ah;
         const double out = k > e.first ? -between(e.first, k) : 0;
@@ -283,10 +305,12 @@ double stateOfCharge(const AnalysisInput& in, std::size_t k) {
             return std::clamp((whole - out) / rated, 0.0, 1.0);
     }
     // Else the rested voltage before, by the usual curve, and what was counted since.
-    for (std::size_t s = in.steps.list.size(); s-- > 0;) {
-        const Step& rest = in.steps.list[s];
-        if (rest.kind != StepKind::Rest || rest.last > k || rest.end_s - rest.start_s < 30)
-            continue;
+    const auto ended = std::partition_point(in.steps.list.begin(), in.steps.list.end(),
+                                            [k](const Step& s) { return s.last <= k; });
+    const auto before = ended - in.steps.list.begin();
+    const int at = before > 0 ? longRests(in)[static_cast<std::size_t>(before) - 1] : -1;
+    if (at >= 0) {
+        const Step& rest = in.steps.list[static_cast<std::size_t>(at)];
         const double soc = c->ocv.soc(in.perCell(rest.endVoltage_V));
         const double since = k > rest.last ? between(rest.last, k) : 0;
         if (rated <= 0 && std::abs(since) > 0) return kNaN;
