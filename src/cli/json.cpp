@@ -25,6 +25,26 @@ class Text {
         text_ += items_++ == 0 ? "\n    " : ",\n    ";
         text_ += indented(value, 4);
     }
+    /// The same as an item, written straight: there may be hundreds of thousands of them.
+    void reading(const Reading& r) {
+        text_ += items_++ == 0 ? "\n    {" : ",\n    {";
+        const Json range = interval(r.value, r.expanded());
+        field("name", quoted(r.name), true);
+        field("step", r.evidence.step >= 0 ? std::to_string(r.evidence.step) : "null");
+        field("value", number(r.value).dump());
+        field("unit", quoted(r.unit));
+        field("uncertainty", r.measurable() ? number(r.uncertainty).dump() : "null");
+        field("interval_95", range.is_null() ? "null" : indented(range, 6));
+        field("method", quoted(r.method));
+        field("from_s", number(r.evidence.from_s).dump());
+        field("to_s", number(r.evidence.to_s).dump());
+        text_ += ",\n      \"caveats\": [";
+        for (std::size_t k = 0; k < r.caveats.size(); ++k) {
+            text_ += k == 0 ? "\n        " : ",\n        ";
+            text_ += quoted(r.caveats[k]);
+        }
+        text_ += r.caveats.empty() ? "]\n    }" : "\n      ]\n    }";
+    }
     void close() { text_ += items_ == 0 ? "]" : "\n  ]"; }
     std::string done() {
         text_ += "\n}\n";
@@ -36,6 +56,17 @@ class Text {
         text_ += members_++ == 0 ? "{\n  " : ",\n  ";
         text_ += Json(name).dump();
         return text_ += ": ";
+    }
+    void field(const char* name, const std::string& value, bool first = false) {
+        text_ += first ? "\n      \"" : ",\n      \"";
+        text_ += name;
+        text_ += "\": ";
+        text_ += value;
+    }
+    static std::string quoted(const std::string& text) {
+        const auto plain = [](char c) { return c >= ' ' && c <= '~' && c != '"' && c != '\\'; };
+        if (std::all_of(text.begin(), text.end(), plain)) return '"' + text + '"';
+        return Json(text).dump(-1, ' ', false, Json::error_handler_t::replace);
     }
     static std::string indented(const Json& value, std::size_t by) {
         const std::string flat = value.dump(2, ' ', false, Json::error_handler_t::replace);
@@ -138,17 +169,7 @@ std::string analysisJson(const Imported& log, const Analysis& analysis,
         out.item(stepJson(analysis.steps.list[k], k));
     out.close();
     out.open("readings");
-    for (const Reading& r : analysis.readings)
-        out.item({{"name", r.name},
-                  {"step", r.evidence.step >= 0 ? Json(r.evidence.step) : Json(nullptr)},
-                  {"value", number(r.value)},
-                  {"unit", r.unit},
-                  {"uncertainty", r.measurable() ? number(r.uncertainty) : Json(nullptr)},
-                  {"interval_95", interval(r.value, r.expanded())},
-                  {"method", r.method},
-                  {"from_s", number(r.evidence.from_s)},
-                  {"to_s", number(r.evidence.to_s)},
-                  {"caveats", r.caveats}});
+    for (const Reading& r : analysis.readings) out.reading(r);
     out.close();
     const AnalysisInput input{*log.recording, analysis.steps, b, accuracy, analysis.memo};
     out.open("cutoffs");

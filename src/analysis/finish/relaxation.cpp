@@ -17,7 +17,7 @@ std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double
     const auto v = r.voltage_V();
     const double length = t[rest.last] - t[rest.first];
     const std::size_t first = std::min(rest.last - 5, r.lowerBound(t[rest.first] + from * length));
-    const std::size_t bin = std::max<std::size_t>(1, (rest.last - first + 1) / 60);
+    const std::size_t bin = std::max<std::size_t>(1, (rest.last - first + 1) / 40);
     std::vector<double> x, y;
     for (std::size_t k = first; k + bin <= rest.last + 1; k += bin) {
         double st = 0, sv = 0;
@@ -52,8 +52,8 @@ std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double
     double best = 1e300;
     double tau = span;
     std::vector<std::pair<double, Try>> tries;
-    for (int k = 0; k <= 32; ++k) {
-        const double candidate = span * std::pow(10.0, -1.6 + 2.0 * k / 32);
+    for (int k = 0; k <= 24; ++k) {
+        const double candidate = span * std::pow(10.0, -1.6 + 2.0 * k / 24);
         const Try s = solve(candidate);
         tries.emplace_back(candidate, s);
         if (s.misfit < best) best = s.misfit, tau = candidate;

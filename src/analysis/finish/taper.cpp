@@ -26,7 +26,7 @@ Points binned(const Recording& r, std::size_t first, std::size_t last) {
     const auto t = r.time_s();
     const auto c = r.current_A();
     p.first_s = t[first];
-    const std::size_t bin = std::max<std::size_t>(1, (last - first + 1) / 120);
+    const std::size_t bin = std::max<std::size_t>(1, (last - first + 1) / 80);
     for (std::size_t k = first; k + bin <= last + 1; k += bin) {
         double st = 0;
         double sc = 0;
@@ -81,12 +81,12 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     // A coarse scan first: the misfit may have more than one valley.
     double best = 1e300;
     double at = low;
-    for (int k = 0; k <= 18; ++k) {
-        const double x = low + (high - low) * k / 18;
+    for (int k = 0; k <= 12; ++k) {
+        const double x = low + (high - low) * k / 12;
         const double m = solve(p, std::exp(x), withFloor).misfit;
         if (m < best) best = m, at = x;
     }
-    const double cell = (high - low) / 18;
+    const double cell = (high - low) / 12;
     low = at - cell;
     high = at + cell;
     constexpr double kGolden = 0.6180339887498949;
@@ -94,7 +94,7 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     double b = low + kGolden * (high - low);
     double fa = solve(p, std::exp(a), withFloor).misfit;
     double fb = solve(p, std::exp(b), withFloor).misfit;
-    for (int k = 0; k < 20; ++k) {
+    for (int k = 0; k < 11; ++k) {
         if (fa < fb) {
             high = b, b = a, fb = fa;
             a = high - kGolden * (high - low);
@@ -106,7 +106,14 @@ Best search(const Points& p, bool withFloor, double sigma2) {
         }
     }
     Best out;
-    const double x = 0.5 * (low + high);
+    // The valley is round there: its lowest point is a parabola's.
+    double x = 0.5 * (low + high);
+    const double reach = std::max(high - low, 1e-3);
+    const double left = solve(p, std::exp(x - reach), withFloor).misfit;
+    const double middle = solve(p, std::exp(x), withFloor).misfit;
+    const double right = solve(p, std::exp(x + reach), withFloor).misfit;
+    const double round = left + right - 2 * middle;
+    if (round > 0) x += std::clamp(0.5 * (left - right) / round, -1.0, 1.0) * reach;
     out.tau = std::exp(x);
     out.linear = solve(p, out.tau, withFloor);
     const double h = 0.02;
