@@ -217,8 +217,15 @@ const std::vector<Check>& checks() {
         {"high_resistance",
          "The sag that 1C makes within ten seconds, over the nominal voltage: over 10 % for "
          "lithium "
-         "or 15 % for nickel, warm and over a fifth charged (common practice).",
-         checkHighResistance, Question::Strength},
+         "or 15 % for nickel, warm and over a fifth charged (common practice)."
+         " Of cells with their own columns: half as much again as the middle one at the first "
+         "sample of "
+         "the load, and more than the resolution could make up.",
+         [](const AnalysisInput& in, std::vector<Finding>& out) {
+             checkHighResistance(in, out);
+             checkResistiveCell(in, out);
+         },
+         Question::Strength},
         {"weak_cell",
          "The first cell at its floor while the others still hold more than 3 % of what was "
          "delivered.",

@@ -1,14 +1,15 @@
 #!/usr/bin/env python3
 """How often stated intervals hold the truth, on logs of batteries that the program does not share a line or a table with.
 
-    coverage.py CLI [--count N] [--seed S] [--floor PERCENT] [--worst]
+    coverage.py CLI [--count N] [--seed S] [--floor PERCENT] [--strict] [--wrong PERCENT] [--parts] [--worst]
 
 Lithium cells are a single-particle model: spherical diffusion in one electrode (finite volumes, implicit), kinetics after
 Butler and Volmer in its symmetric form, an ohmic part; a charger of constant current, then constant voltage, that stops at
 a taper. (Equations as in any textbook of battery modelling, from memory.) The nickel cell takes charge with an efficiency
 that falls near full; what is not stored becomes heat, which lowers the voltage: together the peak. Events lie between rows.
-The logger has an interval, a resolution, noise, gain and offset inside the default accuracy. Only Python's own library.
-Ends with 1 when a reading's interval holds the truth less often than the floor."""
+The logger has an interval, a resolution, noise, gain and offset inside the default accuracy. Whole cycles, packs, rates and
+loads are in families.py, on the cells of cells.py. Only Python's own library. Ends with 1 when a reading's interval holds
+the truth less often than asked, or too many logs have wrong steps or false findings."""
 import argparse
 import concurrent.futures
 import json
@@ -19,6 +20,8 @@ import random
 import subprocess
 import sys
 import tempfile
+
+import families
 
 SHELLS = 14
 # Open-circuit voltage over the share of charge taken in, rough shapes from memory, and the diffusion time.
@@ -246,26 +249,80 @@ def logged(samples, interval, rng, series):
     return "\n".join(lines) + "\n", {"interval": interval, "q_v": q_v, "q_i": q_i, "noise": noise_v / q_v, "first": first}
 
 
-def case(cli, seed, folder):
-    rng = random.Random(seed)
-    make = nickel_case if rng.random() < .3 else lithium_case
-    samples, truth, interval, options = make(rng)
+def simple_case(rng):
+    """One charge of either model here, in the form of families.py."""
+    samples, truth, interval, options = (nickel_case if rng.random() < .45 else lithium_case)(rng)
     text, logger = logged(samples, interval, rng, 1)
-    # Times count from the first row.
-    truth = {name: true - logger["first"] if name.endswith("_time") and true is not None else true for name, true in truth.items()}
-    path = pathlib.Path(folder) / f"{seed}.csv"
-    path.write_text(text)
-    run = subprocess.run([cli, "analyse", str(path), "--json", *options], capture_output=True)
-    path.unlink()
-    if run.returncode != 0:
-        return seed, logger, {}, truth
-    report = json.loads(run.stdout)
+    return {"files": [text], "command": "analyse", "truth": truth, "logger": logger, "options": options}
+
+
+# How often each family is drawn.
+SHARES = [("charge", .45, simple_case), ("cycle", .22, families.full_cycle), ("pack", .12, families.pack),
+          ("rates", .07, families.rates), ("loads", .14, families.loads)]
+
+
+def answers_of(played, report):
+    if played["command"] == "rate":
+        return {view["view"]: (view["current_A"], view["interval_95"]) for view in report["views"]}
     answers = {}
     for r in report["readings"]:
-        # The first of its name: the one of the charge that was played.
-        if r["name"] in truth and r["name"] not in answers:
-            answers[r["name"]] = (r["value"], r["interval_95"])
-    return seed, logger, answers, truth
+        name = r["name"]
+        if name == "rested_voltage" and report["steps"][r["step"] - 1]["kind"] == "cv_charge":
+            name = "rested_voltage_after_charge"
+        # The first of its name that is answered: the one of the charge that was played.
+        if name in played["truth"] and (name not in answers or answers[name][0] is None):
+            answers[name] = (r["value"], r["interval_95"])
+    return answers
+
+
+def case(cli, seed, folder):
+    rng = random.Random(seed)
+    pick, make = rng.random(), SHARES[-1][2]
+    for _, share, maker in SHARES:
+        if pick < share:
+            make = maker
+            break
+        pick -= share
+    played = make(rng)
+    first = played["logger"]["first"]
+    # Times count from the first row.
+    truth = {name: true - first if name.endswith("_time") and true is not None else true for name, true in played["truth"].items()}
+    paths = []
+    for n, text in enumerate(played["files"]):
+        path = pathlib.Path(folder) / f"{seed}-{n}.csv"
+        path.write_text(text)
+        paths.append(path)
+    run = subprocess.run([cli, played["command"], *map(str, paths), "--json", *played["options"]], capture_output=True)
+    for path in paths:
+        path.unlink()
+    if run.returncode != 0:
+        return seed, played["logger"], {}, truth, ["refused: " + run.stderr.decode(errors="replace")[:200]]
+    report = json.loads(run.stdout)
+    wrong = []
+    if "steps" in played:
+        low, high = played["span"]
+        kinds = [s["kind"] for s in report["steps"] if s["end_s"] > low + 3 and s["start_s"] < high - 3 and s["kind"] != "rest"]
+        if kinds != played["steps"]:
+            wrong.append(f"{played['logger']['what']}: steps {kinds[:8]}")
+    wrong += [f"false finding {f['code']}" for f in report.get("findings", []) if f["code"] in played.get("never", [])]
+    return seed, played["logger"], answers_of(played, report), truth, wrong
+
+
+def wilson(held, n):
+    """95 % interval of a share (Wilson, J. Am. Stat. Assoc. 22 (1927) 209-212)."""
+    z, p = 1.96, held / n
+    middle, half = (p + z * z / 2 / n) / (1 + z * z / n), z / (1 + z * z / n) * math.sqrt(p * (1 - p) / n + z * z / 4 / n / n)
+    return middle - half, middle + half
+
+
+def print_parts(rows):
+    """Share that held, by the logger's interval and by its voltage resolution."""
+    groups = [("to 1 s", lambda g: g["interval"] <= 1), ("to 10 s", lambda g: 1 < g["interval"] <= 10), ("over 10 s", lambda g: g["interval"] > 10),
+              ("to 1 mV", lambda g: g["q_v"] <= .001), ("over 1 mV", lambda g: g["q_v"] > .001)]
+    for name, chosen in groups:
+        part = [held for logger, held in rows if chosen(logger)]
+        if part:
+            print(f"      {name:10s} {100 * sum(part) / len(part):5.1f}% of {len(part)}")
 
 
 def main():
@@ -273,18 +330,22 @@ def main():
     options.add_argument("cli")
     options.add_argument("--count", type=int, default=120)
     options.add_argument("--seed", type=int, default=1)
-    options.add_argument("--floor", type=float, default=0)
+    options.add_argument("--floor", type=float, default=0, help="least share in % for each reading")
+    options.add_argument("--strict", action="store_true", help="the 95 %% interval of each share must reach 93 %%")
+    options.add_argument("--wrong", type=float, default=100, help="most cases in %% with wrong steps or false findings")
+    options.add_argument("--parts", action="store_true", help="also by interval and resolution")
     options.add_argument("--worst", action="store_true")
     choice = options.parse_args()
-    counts = {}
+    counts, wrong = {}, []
     with tempfile.TemporaryDirectory(prefix="nk-coverage-") as folder, concurrent.futures.ProcessPoolExecutor(os.cpu_count()) as pool:
         jobs = [pool.submit(case, choice.cli, choice.seed * 1000003 + n, folder) for n in range(choice.count)]
         for job in jobs:
-            seed, logger, answers, truth = job.result()
+            seed, logger, answers, truth, amiss = job.result()
+            wrong += [(seed, text, logger) for text in amiss]
             for name, true in truth.items():
                 if true is None:
                     continue
-                c = counts.setdefault(name, {"n": 0, "held": 0, "asked": 0, "ratio": [], "width": [], "missed": []})
+                c = counts.setdefault(name, {"n": 0, "held": 0, "asked": 0, "ratio": [], "width": [], "missed": [], "rows": []})
                 c["asked"] += 1
                 value, interval = answers.get(name, (None, None))
                 if value is None or interval is None:
@@ -292,25 +353,34 @@ def main():
                 c["n"] += 1
                 half = .5 * (interval[1] - interval[0])
                 c["ratio"].append(abs(value - true) / max(half, 1e-15))
-                c["width"].append(half)
-                if interval[0] <= true <= interval[1]:
-                    c["held"] += 1
-                else:
+                c["width"].append(half / max(abs(true), 1e-9))
+                held = interval[0] - 1e-12 <= true <= interval[1] + 1e-12
+                c["held"] += held
+                c["rows"].append((logger, held))
+                if not held:
                     c["missed"].append((seed, round(value, 5), round(half, 5), round(true, 5), logger))
     failed = False
-    print(f"{'reading':22s} {'answered':>9s} {'held':>7s}   median |error| over half the interval, median half width")
+    print(f"{'reading':28s} {'answered':>9s} {'held':>7s}   median |error| over half the interval, median half width over the value")
     for name, c in sorted(counts.items()):
         if not c["n"]:
-            print(f"{name:22s} {0:5d}/{c['asked']}")
+            print(f"{name:28s} {0:5d}/{c['asked']}")
             continue
         held = 100 * c["held"] / c["n"]
         middle = lambda x: sorted(x)[len(x) // 2]
-        print(f"{name:22s} {c['n']:5d}/{c['asked']:<4d} {held:6.1f}%   {middle(c['ratio']):.2f}   {middle(c['width']):.4g}")
-        failed |= held < choice.floor
+        low, high = wilson(c["held"], c["n"])
+        bad = (choice.strict and high < .93) or (held < choice.floor and c["n"] >= 10)
+        failed |= bad
+        print(f"{name:28s} {c['n']:5d}/{c['asked']:<4d} {held:6.1f}%   {middle(c['ratio']):.2f}   {middle(c['width']):.3g}{'   TOO LOW' if bad else ''}")
+        if choice.parts:
+            print_parts(c["rows"])
         if choice.worst:
             for miss in c["missed"][:6]:
                 print("     ", *miss)
-    return 1 if failed else 0
+    share = 100 * len(wrong) / choice.count
+    print(f"wrong steps, false findings, refusals: {len(wrong)} of {choice.count} logs")
+    for text in wrong[:10]:
+        print("     ", *text)
+    return 1 if failed or share > choice.wrong else 0
 
 
 if __name__ == "__main__":

@@ -178,6 +178,32 @@ Outcome deltaT(const RuleView& w, const StopCondition& c) {
     return out;
 }
 
+/// The mean voltage of a cell; where cells are logged, the highest of them (a rule of the whole
+/// would let one run away).
+Outcome maxVoltage(const RuleView& w, const StopCondition& c) {
+    const ChannelQuality& q = w.in.recording.voltageQuality();
+    const double cells = w.in.battery.cells();
+    Outcome out;
+    const auto watch = [&](std::span<const double> column, double limit, double window) {
+        trailing(
+            w, column, window,
+            [&](std::size_t k, double mean) {
+                if (out.fired == Fired::Yes && w.t[k] >= out.time_s) return false;
+                if (!(mean >= limit - 1e-9)) return true;
+                out = {Fired::Yes, k, w.t[k], {}};
+                return false;
+            },
+            w.hears_s());
+    };
+    watch(w.v, c.threshold * cells, windowFor(w, q, 5e-3 * cells));
+    for (const auto& cell : w.in.recording.cells_V())
+        watch(cell, c.threshold, windowFor(w, q, 5e-3));
+    if (q.resolution > 5e-3 * cells)
+        out.caveat = phrase(
+            "The voltage resolution is coarse against this threshold: the moment is uncertain.");
+    return out;
+}
+
 Outcome timer(const RuleView& w, const StopCondition& c) {
     const double at = w.start() + c.threshold;
     if (w.t[w.charge.last] < at - 1e-9) return {};
@@ -234,6 +260,8 @@ Outcome evaluate(const RuleView& w, const StopCondition& c) {
             return deltaT(w, c);
         case Kind::MaxTemperature:
             return temperature(w, c.threshold);
+        case Kind::MaxVoltage:
+            return maxVoltage(w, c);
         case Kind::Timer:
             return timer(w, c);
         case Kind::Input:

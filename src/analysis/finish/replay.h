@@ -19,11 +19,12 @@ struct StopCondition {
         DTdt,
         DeltaT,
         MaxTemperature,
+        MaxVoltage,
         Timer,
         Input,
         Taper
     } kind = Kind::Timer;
-    double threshold = 0;      ///< V per cell, s, °C/min, °C, s, fraction of rated, A
+    double threshold = 0;      ///< V per cell, s, °C/min, °C, V per cell, s, fraction of rated, A
     double rise_V = 0;         ///< ZeroDeltaV: a rise counts only from this size, V per cell
     double taperFraction = 0;  ///< Taper given as C/n: 1/n; 0 when given in A
 };

@@ -38,6 +38,8 @@ std::string conditionText(const StopCondition& c) {
             return "dt:" + trimmedNumber(c.threshold) + "C";
         case Kind::MaxTemperature:
             return "tmax:" + trimmedNumber(c.threshold) + "C";
+        case Kind::MaxVoltage:
+            return "vmax:" + trimmedNumber(c.threshold) + "V";
         case Kind::Timer:
             return "timer:" + timeText(c.threshold);
         case Kind::Input:
@@ -71,6 +73,8 @@ std::string conditionLabel(const StopCondition& c) {
             return "+" + trimmedNumber(c.threshold) + " °C";
         case Kind::MaxTemperature:
             return trimmedNumber(c.threshold) + " °C";
+        case Kind::MaxVoltage:
+            return trimmedNumber(c.threshold) + " V";
         case Kind::Timer:
             return durationText(c.threshold);
         case Kind::Input:
@@ -96,6 +100,8 @@ std::string conditionWords(const StopCondition& c) {
             return trimmedNumber(c.threshold) + phrase(" °C over the surroundings");
         case Kind::MaxTemperature:
             return trimmedNumber(c.threshold) + phrase(" °C reached");
+        case Kind::MaxVoltage:
+            return phrase("{} V a cell reached", trimmedNumber(c.threshold));
         case Kind::Timer:
             return phrase("timer of ") + durationText(c.threshold);
         case Kind::Input:
@@ -195,6 +201,19 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
                 return refuse(phrase("It has not warmed by this moment."),
                               phrase("a moment when it is warmer."));
             c.threshold = warmest - base;
+            return c;
+        }
+        case Kind::MaxVoltage: {
+            const double window = windowFor(w, in.recording.voltageQuality(), 5e-3 * cells);
+            double highest = -1e300;
+            trailing(w, w.v, window, [&](std::size_t k, double mean) {
+                if (!w.deaf(k)) highest = std::max(highest, mean);
+                return k < at;
+            });
+            if (highest < -1e299)
+                return refuse(phrase("This rule is deaf during the hold-off at the start."),
+                              phrase("a later moment, or a shorter hold-off."));
+            c.threshold = highest / cells;
             return c;
         }
         case Kind::Timer:

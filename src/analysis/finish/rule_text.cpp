@@ -9,7 +9,8 @@ namespace nk {
 namespace {
 
 constexpr const char* kAccepted =
-    "-dv:5mV, 0dv:5min, 0dv:5min:1mV, inflection, dtdt:1C/min, dt:15C, tmax:50C, timer:16h, "
+    "-dv:5mV, 0dv:5min, 0dv:5min:1mV, inflection, dtdt:1C/min, dt:15C, tmax:50C, vmax:1.65V, "
+    "timer:16h, "
     "input:120%, taper:C/20, taper:0.05A; "
     "joined by | for whichever comes first; @holdoff=10min after any of them.";
 
@@ -75,6 +76,9 @@ std::optional<StopCondition> condition(const std::string& text) {
     } else if (name == "tmax") {
         c.kind = Kind::MaxTemperature;
         x = parseQuantity(value, Quantity::Temperature);
+    } else if (name == "vmax") {
+        c.kind = Kind::MaxVoltage;
+        x = parseQuantity(value, Quantity::Voltage);
     } else if (name == "timer") {
         c.kind = Kind::Timer;
         x = parseQuantity(value, Quantity::Time);

@@ -64,7 +64,9 @@ void checkSlow(const AnalysisInput& in, std::vector<Finding>& out) {
 
 void checkFrozen(const AnalysisInput& in, std::vector<Finding>& out) {
     // Under a steady load the voltage moves. A run of equal samples in which it should have moved
-    // by six steps of its resolution, at the step's own mean slope, is no battery.
+    // by six steps of its resolution, at the step's own mean slope, is no battery: where the log
+    // flickers anyway, or where it catches up in one go afterwards. A flat curve in coarse steps
+    // does neither.
     const auto t = in.recording.time_s();
     const auto v = in.recording.voltage_V();
     const double step = std::max(in.recording.voltageQuality().resolution, 1e-6);
@@ -77,7 +79,11 @@ void checkFrozen(const AnalysisInput& in, std::vector<Finding>& out) {
         for (std::size_t n = s.first + 1; n <= s.last + 1; ++n) {
             if (n <= s.last && v[n] == v[from]) continue;
             const double length = t[n - 1] - t[from];
-            if (n - from > 100 && length > 300 && slope * length > 6 * step) {
+            const bool flickers = in.recording.voltageQuality().noise > 0.3 * step;
+            const bool catchesUp = n <= s.last && std::abs(v[n] - v[from]) > 3.5 * step &&
+                                   std::abs(v[n] - v[from]) > 0.3 * slope * length;
+            if (n - from > 100 && length > 300 && slope * length > 6 * step &&
+                (flickers || catchesUp)) {
                 out.push_back(
                     {Severity::Verdict,
                      "frozen_channel",

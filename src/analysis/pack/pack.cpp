@@ -41,6 +41,7 @@ void restAndStep(const AnalysisInput& in, const Event& e, PackDischarge& d) {
     const double level = in.steps.list[static_cast<std::size_t>(e.steps.front())].meanCurrent_A;
     while (after < e.last && std::abs(i[after] - level) > 0.1 * std::abs(level)) ++after;
     const double dI = i[after] - i[before];
+    d.step_A = std::abs(dI);
     double low = 1e300, high = -1e300, lowR = 1e300, highR = -1e300;
     for (PackCell& c : d.cells) {
         const auto& v = cells[static_cast<std::size_t>(c.cell) - 1];

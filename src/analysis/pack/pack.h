@@ -29,6 +29,7 @@ struct PackDischarge {
     double delivered_Ah = 0;
     double lost_Ah = kNaN;  ///< mean of what the other cells still held
     double lostUncertainty_Ah = kNaN;
+    double step_A = kNaN;     ///< change of the current from which the resistances were taken
     double balancing_Ah = 0;  ///< part of the loss that balancing would give back
     double spreadRest_V = kNaN, spreadEnd_V = kNaN, spreadLoad_V = kNaN;
     std::vector<PackCell> cells;
@@ -59,6 +60,7 @@ std::optional<LeadDrop> leadDrop(const AnalysisInput& in);
 void computeWeakestCell(const AnalysisInput& in, std::vector<Reading>& out);
 void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out);
 void checkWeakCell(const AnalysisInput& in, std::vector<Finding>& out);
+void checkResistiveCell(const AnalysisInput& in, std::vector<Finding>& out);
 void checkImbalance(const AnalysisInput& in, std::vector<Finding>& out);
 void checkWarmConnector(const AnalysisInput& in, std::vector<Finding>& out);
 

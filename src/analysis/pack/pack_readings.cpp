@@ -105,6 +105,36 @@ void checkWeakCell(const AnalysisInput& in, std::vector<Finding>& out) {
     }
 }
 
+void checkResistiveCell(const AnalysisInput& in, std::vector<Finding>& out) {
+    const ChannelQuality& q = in.recording.voltageQuality();
+    for (const PackDischarge& d : packDischarges(in)) {
+        std::vector<double> all;
+        for (const PackCell& c : d.cells)
+            if (std::isfinite(c.resistance_ohm)) all.push_back(c.resistance_ohm);
+        if (all.size() < 3) continue;
+        const auto middle = all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2);
+        std::nth_element(all.begin(), middle, all.end());
+        const double usual = *middle;
+        // Half as much again as its neighbours (common practice, no source), and more than the
+        // display could make up at this step of the current.
+        const double doubt = 4 * std::max(q.sigma(), q.resolution) / std::max(d.step_A, 1e-9);
+        for (const PackCell& c : d.cells) {
+            if (!(c.resistance_ohm > 1.5 * usual && c.resistance_ohm - usual > doubt)) continue;
+            out.push_back(
+                {Severity::Verdict,
+                 "high_resistance",
+                 phrase("Cell {} has {:.1f} times the resistance of its neighbours: {} against {}.",
+                        c.cell, c.resistance_ohm / usual, shortValue(c.resistance_ohm, "ohm"),
+                        shortValue(usual, "ohm")),
+                 phrase(
+                     "Check its connections first. If it stays, it warms more than the others and "
+                     "meets the floor first under load."),
+                 {d.from_s, d.to_s, d.step}});
+        }
+        return;  // the first discharge that tells it is enough
+    }
+}
+
 void checkImbalance(const AnalysisInput& in, std::vector<Finding>& out) {
     const auto& cells = in.recording.cells_V();
     const Chemistry* c = in.chemistry();

@@ -56,9 +56,14 @@ void checkHighResistance(const AnalysisInput& in, std::vector<Finding>& out) {
         if (!std::isfinite(s.resistance_ohm) || s.nominalDelay_s > 10) continue;
         if (std::isfinite(s.soc) && s.soc < 0.2) continue;  // near empty all are high
         if (std::isfinite(s.temperature_C) && s.temperature_C < 10) continue;
+        // The steep head of a full LFP cell's curve is no resistance.
+        if (c->id == "lfp" && std::isfinite(s.soc) && s.soc > 0.93) continue;
         if (worst == nullptr || s.resistance_ohm > worst->resistance_ohm) worst = &s;
     }
     if (worst == nullptr) return;
+    // The lower end of its interval must be high, or noise would make a battery worn.
+    const double sure = worst->resistance_ohm - worst->coverage * worst->uncertainty_ohm;
+    if (sure * rated / in.battery.cells() / c->nominal_V <= limit) return;
     const double share = worst->resistance_ohm * rated / in.battery.cells() / c->nominal_V;
     if (share <= limit) return;
     const Step& s = in.steps.list[static_cast<std::size_t>(worst->step)];
