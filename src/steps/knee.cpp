@@ -92,18 +92,26 @@ struct Break {
 };
 
 /// The break that explains current and voltage best, seen until the current has fallen by `drop_A`.
-Break bestBreak(const Recording& recording, std::size_t first, std::size_t last, const Knee& knee,
-                double drop_A) {
+Break bestBreakFrom(const Recording& recording, std::size_t first, std::size_t last,
+                    const Knee& knee, double drop_A, std::size_t wider, bool& atLeftEdge) {
     const auto t = recording.time_s();
     const auto i = recording.current_A();
     const auto v = recording.voltage_V();
     std::size_t right = knee.sample;
     const double target = knee.plateau_A - drop_A;
-    std::size_t below = 0;
-    while (right < last && below < 3) below = i[++right] < target ? below + 1 : 0;
+    // The mean of as many samples as it takes to tell this fall from the noise.
+    const double ratio = 6 * recording.currentQuality().sigma() / std::max(drop_A, 1e-12);
+    const auto need = static_cast<std::size_t>(std::clamp(ratio * ratio, 3.0, 400.0));
+    double sum = 0;
+    std::size_t counted = 0;
+    while (right < last && (counted < need || sum >= target * static_cast<double>(need))) {
+        sum += i[++right];
+        if (++counted > need) sum -= i[right - need], --counted;
+    }
     right = std::min(right, knee.sample + 3000);
     const std::size_t reach = std::max<std::size_t>(right - knee.sample, 8);
-    const std::size_t left = knee.sample > first + reach ? knee.sample - reach : first;
+    const std::size_t before = wider * reach;
+    const std::size_t left = knee.sample > first + before ? knee.sample - before : first;
     right = std::min(last, knee.sample + reach);
     const std::size_t stride = std::max<std::size_t>(1, (right - left) / 400);
     std::vector<double> tt, ii, vv;
@@ -143,13 +151,122 @@ Break bestBreak(const Recording& recording, std::size_t first, std::size_t last,
     }
     for (const auto& [b, m] : curve)
         if (m < best) best = m, bestAt = b;
-    // Where the misfit grows by one (scaled by its own minimum) is one standard deviation.
+    // Too short also where its first quarter is no longer on the plateau.
+    const std::size_t quarter = std::max<std::size_t>(1, ii.size() / 4);
+    double head = 0;
+    for (std::size_t k = 0; k < quarter; ++k) head += ii[k] / static_cast<double>(quarter);
+    const bool fallen =
+        knee.plateau_A - head >
+        3 * sigmaI / std::sqrt(static_cast<double>(quarter)) + 0.004 * knee.plateau_A;
+    atLeftEdge = left > first && (fallen || bestAt < low + 0.15 * (high - low));
+    // Where the misfit grows by one (scaled by its own minimum) is one standard deviation; noise
+    // that follows itself makes as much of it as fewer points would.
+    const double rho =
+        std::max(recording.currentQuality().follow, recording.voltageQuality().follow);
     const double dof = std::max(1.0, 2.0 * static_cast<double>(tt.size()) - 6);
-    const double scale = std::max(1.0, best / dof);
+    const double followed = stride < 4 ? (1 + rho) / (1 - rho) : 1.0;
+    const double scale = std::max(1.0, best / dof) * followed;
     double spread = cell / 20;
     for (const auto& [b, m] : curve)
         if (m < best + scale) spread = std::max(spread, std::abs(b - bestAt));
     return {bestAt + t[left], spread};
+}
+
+/// The same, looking further back while the best break lies where the stretch begins: noise shows
+/// the fall late, and the turn may lie well before.
+Break bestBreak(const Recording& recording, std::size_t first, std::size_t last, const Knee& knee,
+                double drop_A) {
+    Break out;
+    for (std::size_t wider = 1; wider <= 64; wider *= 2) {
+        bool atLeftEdge = false;
+        out = bestBreakFrom(recording, first, last, knee, drop_A, wider, atLeftEdge);
+        if (!atLeftEdge) break;
+    }
+    return out;
+}
+
+/// Line (or parabola) through a ramp of the voltage, and when it meets the set voltage.
+std::optional<Break> crossing(std::span<const double> t, std::span<const double> v,
+                              std::size_t from, std::size_t to, double set_V, bool bent,
+                              const ChannelQuality& q) {
+    const double origin = t[to];
+    double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0, sxxx = 0, sxxxx = 0, sxxy = 0;
+    for (std::size_t k = from; k <= to; ++k) {
+        const double x = t[k] - origin;
+        const double y = v[k] - set_V;
+        n += 1, sx += x, sy += y, sxx += x * x, sxy += x * y;
+        sxxx += x * x * x, sxxxx += x * x * x * x, sxxy += x * x * y;
+    }
+    const double det = n * sxx - sx * sx;
+    if (n < (bent ? 8 : 5) || det <= 0) return std::nullopt;
+    double c = 0;
+    double b = (n * sxy - sx * sy) / det;
+    double a = (sy - b * sx) / n;
+    if (bent) {
+        // Normal equations of three unknowns by Cramer's rule.
+        const double d = n * (sxx * sxxxx - sxxx * sxxx) - sx * (sx * sxxxx - sxxx * sxx) +
+                         sxx * (sx * sxxx - sxx * sxx);
+        if (!(std::abs(d) > 0)) return std::nullopt;
+        a = (sy * (sxx * sxxxx - sxxx * sxxx) - sx * (sxy * sxxxx - sxxx * sxxy) +
+             sxx * (sxy * sxxx - sxx * sxxy)) /
+            d;
+        b = (n * (sxy * sxxxx - sxxx * sxxy) - sy * (sx * sxxxx - sxxx * sxx) +
+             sxx * (sx * sxxy - sxy * sxx)) /
+            d;
+        c = (n * (sxx * sxxy - sxy * sxxx) - sx * (sx * sxxy - sxy * sxx) +
+             sy * (sx * sxxx - sxx * sxx)) /
+            d;
+    }
+    if (!(b > 0)) return std::nullopt;
+    double x = -a / b;
+    if (bent && c != 0) {
+        const double inside = b * b - 4 * a * c;
+        if (inside < 0) return std::nullopt;
+        x = -2 * a / (b + std::sqrt(inside));
+    }
+    const double mean = sx / n;
+    const double read = q.sigma() * std::sqrt((1 + q.follow) / (1 - q.follow)) *
+                        std::sqrt(1 / n + (x - mean) * (x - mean) / (sxx - n * mean * mean));
+    return Break{origin + x, std::hypot(read, q.rounding()) / b};
+}
+
+/// The moment at which the rising voltage meets the set voltage. Nothing where the voltage goes on
+/// rising afterwards (a soft regulator) or the ramp is too short.
+std::optional<Break> rampMeets(const Recording& recording, std::size_t first, std::size_t last,
+                               std::size_t inside) {
+    const auto t = recording.time_s();
+    const auto v = recording.voltage_V();
+    const ChannelQuality& q = recording.voltageQuality();
+    const std::size_t tail = inside + (last - inside) / 4;
+    if (last < tail + 8) return std::nullopt;
+    const double set = medianIn(v, tail, last);
+    const double band = std::max(2.5 * q.sigma(), 0.6 * q.resolution);
+    if (quantileIn(v, tail, last, 0.9) - quantileIn(v, tail, last, 0.1) >
+        std::max(2 * band, 3.1 * q.resolution))
+        return std::nullopt;
+    const double early = medianIn(v, inside, std::min(last, inside + 8));
+    if (std::abs(early - set) > band) return std::nullopt;
+    std::size_t m = inside;
+    std::size_t outside = 0;
+    while (m > first && outside < 2) {
+        --m;
+        outside = v[m] < set - band ? outside + 1 : 0;
+    }
+    if (outside < 2) return std::nullopt;
+    const std::size_t to = m + 1;  // the last sample that lies under the band
+    const double depth = std::max({30 * q.sigma(), 12 * q.resolution, 0.002 * set});
+    std::size_t from = to;
+    while (from > first && to - from < 120 && v[from - 1] > set - depth && v[from - 1] < set)
+        --from;
+    const auto line = crossing(t, v, from, to, set, false, q);
+    if (!line) return std::nullopt;
+    Break out = *line;
+    if (const auto bent = crossing(t, v, from, to, set, true, q)) {
+        out.spread_s = std::hypot(out.spread_s, (bent->at_s - line->at_s) / std::sqrt(3.0));
+        out.at_s = 0.5 * (bent->at_s + line->at_s);
+    }
+    const double window = t[last] - t[first];
+    return out.spread_s < 0.1 * window ? std::optional(out) : std::nullopt;
 }
 
 /// Noisy or coarse data. A parabola follows the fall only for a while, so no more of it is looked
@@ -163,10 +280,32 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
     if (!std::isfinite(whole.at_s)) return;
     const Break half = bestBreak(recording, first, last, knee, 0.5 * drop);
     const double trust = std::isfinite(half.at_s) ? std::abs(half.at_s - whole.at_s) : 0;
-    const std::size_t sample = std::min(last, recording.lowerBound(whole.at_s + 1e-9));
+    const double interval = recording.usualInterval_s();
+    double at = whole.at_s;
+    double u = quadrature({rectangle(0.5 * interval), 1.4 * whole.spread_s, 1.2 * trust});
+    // The voltage tells it in its own way; where it does so better than the current, or as well and
+    // alike, both count by their weights.
+    if (const auto ramp = rampMeets(recording, first, last, std::min(last, knee.sample + 2))) {
+        const double v = std::hypot(rectangle(0.5 * interval), 1.2 * ramp->spread_s);
+        const double apart = std::abs(ramp->at_s - at);
+        const bool alike = apart < 2.5 * std::hypot(u, v);
+        if (alike) {
+            const double w = 1 / (u * u) + 1 / (v * v);
+            at = (at / (u * u) + ramp->at_s / (v * v)) / w;
+            // They share the moments of the rows.
+            u = std::max(std::sqrt(1 / w), rectangle(0.5 * interval));
+            u = std::hypot(u, 0.3 * apart);
+        } else if (v < u) {
+            at = ramp->at_s;
+            u = std::hypot(v, 0.05 * apart);
+        } else {
+            u = std::hypot(u, 0.5 * apart);
+        }
+    }
+    const std::size_t sample = std::min(last, recording.lowerBound(at + 1e-9));
     knee.sample = std::max(first + 1, sample);
-    knee.before_s = recording.time_s()[knee.sample] - whole.at_s;
-    knee.uncertainty_s = quadrature({knee.uncertainty_s, whole.spread_s, trust});
+    knee.before_s = recording.time_s()[knee.sample] - at;
+    knee.uncertainty_s = u;
 }
 
 }  // namespace

@@ -265,9 +265,17 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
     std::vector<Segment> merged;
     for (std::size_t s = 0; s < out.size(); ++s) {
         Segment seg = out[s];
-        if (seg.kind != StepKind::Variable && seg.direction != 0 && seg.last - seg.first < 3) {
+        if (seg.kind != StepKind::Variable && seg.direction != 0 && seg.last - seg.first < 10) {
             double top = 0;
-            for (std::size_t k = seg.first; k <= seg.last; ++k) top = std::max(top, std::abs(i[k]));
+            double sum = 0;
+            for (std::size_t k = seg.first; k <= seg.last; ++k) {
+                top = std::max(top, std::abs(i[k] - zero_A));
+                sum += i[k] - zero_A;
+            }
+            // Several samples in a row: their mean must stay near the threshold.
+            if (seg.last - seg.first >= 3 &&
+                std::abs(sum) / static_cast<double>(seg.last - seg.first + 1) > 1.3 * restThreshold)
+                top = INFINITY;
             const bool restBefore = !merged.empty() && merged.back().direction == 0;
             const bool restAfter = s + 1 < out.size() && out[s + 1].direction == 0;
             if (top < 1.6 * restThreshold && (restBefore || restAfter)) seg.direction = 0;
