@@ -49,17 +49,20 @@ const std::vector<Metric>& metrics() {
          "other numbers, and are named.",
          1, computeHealth},
         {"knee_time", "Knee",
-         "Where constant current turns into constant voltage: the earliest sample from which the "
-         "current stays below its plateau by more than its noise while the voltage holds its band. "
-         "On noisy or coarse logs, the break that explains current and voltage together best.",
-         1, computeKneeTime},
+         "Where constant current turns into constant voltage: the middle of the stretch before the "
+         "first sample from which the current stays below its plateau by more than its noise while "
+         "the voltage holds its band. On noisy or coarse logs, the break that explains current and "
+         "voltage together best, joined with the moment at which the rising voltage meets the set "
+         "voltage.",
+         2, computeKneeTime},
         {"cv_set_voltage", "Set voltage",
          "Median of the voltage from the knee to the end of the charge.", 1, computeSetVoltage},
         {"taper_end_current", "Current at the stop",
-         "Median of the last three samples before the charger stopped.", 1, computeTaperEnd,
-         Question::Finish},
+         "A parabola through the last samples of the taper, at least ten, read at the moment of "
+         "the stop, which lies between two rows.",
+         2, computeTaperEnd, Question::Finish},
         {"charge_in_cv", "Charge at constant voltage",
-         "The charging current summed from the knee to the end.", 1, computeChargeInCv,
+         "The charging current summed from the knee to the stop.", 2, computeChargeInCv,
          Question::Finish},
         {"taper_time_constant", "Time constant of the taper",
          "The part of the tail under half of its first current is fitted with one exponential and, "
@@ -89,13 +92,14 @@ const std::vector<Metric>& metrics() {
          "next later part would say, count in the uncertainty.",
          1, computeRestedVoltage, Question::Finish},
         {"peak_time", "Voltage peak",
-         "Highest point of the smoothed voltage (centred, at most one minute) after a hold-off of "
-         "ten minutes that is followed by a fall of 1 mV a cell or more. −ΔV as described in "
+         "The top of a cubic through all rows near the highest smoothed voltage after a hold-off "
+         "of ten minutes that is followed by a fall of 1 mV a cell or more. −ΔV as described in "
          "Linden, Handbook of Batteries (from memory).",
-         1, computePeakTime},
+         2, computePeakTime},
         {"peak_drop_per_cell", "Drop after the peak",
-         "Smoothed peak voltage minus the voltage at the stop, per cell.", 1, computePeakDrop,
-         Question::Finish},
+         "The height of that top minus the voltage at the stop, read on a line through the last "
+         "rows, per cell.",
+         2, computePeakDrop, Question::Finish},
         {"end_dtdt", "Warming at the stop",
          "Straight line through the temperature of the last 120 seconds of the charge.", 1,
          computeEndDtdt, Question::Finish},
@@ -104,17 +108,20 @@ const std::vector<Metric>& metrics() {
          "Before: the mean of up to five samples. How fast that is depends on the logger.",
          1, computeResistanceOhmic, Question::Strength},
         {"resistance_1s", "Resistance after 1 s",
-         "Voltage step over current step, at the sample nearest to one second (within a tenth) "
-         "while the current holds.",
-         1, computeResistance1s, Question::Strength},
+         "The answer of the voltage, fitted over the logarithm of the time since the edge and read "
+         "at one second while the current holds, over the step of the current. The edge lies half "
+         "an interval before the first row that shows it.",
+         2, computeResistance1s, Question::Strength},
         {"resistance_10s", "Resistance after 10 s",
-         "Voltage step over current step, at the sample nearest to ten seconds (within a tenth) "
-         "while the current holds.",
-         1, computeResistance10s, Question::Strength},
+         "The answer of the voltage, fitted over the logarithm of the time since the edge and read "
+         "at ten seconds while the current holds, over the step of the current. The edge lies half "
+         "an interval before the first row that shows it.",
+         2, computeResistance10s, Question::Strength},
         {"resistance_30s", "Resistance after 30 s",
-         "Voltage step over current step, at the sample nearest to thirty seconds (within a tenth) "
-         "while the current holds. Slow processes and the falling charge count in it.",
-         1, computeResistance30s, Question::Strength},
+         "The answer of the voltage, fitted over the logarithm of the time since the edge and read "
+         "at thirty seconds while the current holds, over the step of the current. The edge lies "
+         "half an interval before the first row that shows it.",
+         2, computeResistance30s, Question::Strength},
         {"resistance_iec61960", "Resistance by IEC 61960-3",
          "0.2 It for 10 s, then 1.0 It for 1 s: R = (U1 − U2)/(I2 − I1), the d.c. method of IEC "
          "61960-3.",
@@ -128,18 +135,16 @@ const std::vector<Metric>& metrics() {
          "regression (Tukey's bisquare).",
          1, computeResistanceLoad, Question::Strength},
         {"true_c_sag", "True C by sag",
-         "The highest current at which the loaded voltage stays above a floor (3.3 V a cell "
-         "lithium "
-         "polymer, 3.0 others, 2.5 LFP, 1.0 nickel; common practice) until 80 % of the rated "
-         "charge "
-         "is out. Between measured rates by interpolation at equal charge, beyond them, or from "
-         "one "
-         "rate and a resistance, extrapolated.",
-         1, computeTrueCSag, Question::Strength},
+         "Each discharge tells the charge at which the loaded voltage meets a floor (3.3 V a cell "
+         "lithium polymer, 3.0 others, 2.5 LFP, 1.0 nickel; common practice); over the current "
+         "that is a curve, and where it passes 80 % of the rating is the limit. Far beyond the "
+         "fastest discharge, or from one rate and a resistance, extrapolated.",
+         2, computeTrueCSag, Question::Strength},
         {"true_c_heat", "True C by heat",
-         "m·cp·dT/dt = I²R − h(T − Ta) fitted to the temperature; the current that ends at 60 °C "
-         "from 25 °C.",
-         1, computeTrueCHeat, Question::Strength},
+         "m·cp·dT/dt = I²R(T) + |I|·v − h(T − Ta) fitted to the temperature, R falling with "
+         "temperature after Arrhenius; the current that ends at 60 °C from 25 °C with the charge "
+         "it still delivers.",
+         2, computeTrueCHeat, Question::Strength},
         {"true_c_adiabatic", "Adiabatic bound",
          "All loss stays in the cell: I = m·cp·ΔT/(3600·R·Q), cp about 1000 J/(kg·K) (from "
          "memory).",
@@ -148,9 +153,10 @@ const std::vector<Metric>& metrics() {
          "The first cell to reach the discharge floor, in column order from 1.", 1,
          computeWeakestCell, Question::Strength},
         {"imbalance_loss", "Charge lost to imbalance",
-         "The other cells' voltage curves are laid over the weakest one's: the capacity ratio and "
-         "offset that fit tell what each still held when the first was at its floor.",
-         1, computeImbalanceLoss, Question::Strength},
+         "The other cells' voltage curves are laid over the weakest one's, with what rest and the "
+         "first sample of the load tell beforehand: the capacity ratio, offset and shift that fit "
+         "say what each still held when the first was at its floor.",
+         2, computeImbalanceLoss, Question::Strength},
         {"max_temperature", "Highest temperature",
          "The highest sample of the battery's temperature column, single outliers left aside.", 1,
          computeMaxTemperature},

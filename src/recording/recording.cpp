@@ -94,49 +94,55 @@ double noiseOf(std::vector<double>& second, double resolution) {
     const double median = medianOf(second);
     // A second difference of independent noise has variance 6σ².
     if (median > 6 * resolution) return 1.4826 * median / std::sqrt(6.0);
-    // Coarse steps: a median of them says little. The mean square of the lower 90 % (of a normal
-    // distribution that is 0.623 of the whole), less what rounding alone gives, q²/12 a sample.
+    // Coarse steps: a median of them says little. The mean square of all but edges (over six times
+    // what the lower nine tenths scatter by, and over six steps), less what rounding alone gives,
+    // q²/12 a sample.
     std::sort(second.begin(), second.end());
-    const std::size_t keep = second.size() * 9 / 10;
-    if (keep == 0) return 0;
+    const std::size_t most = second.size() * 9 / 10;
+    if (most == 0) return 0;
     double sum = 0;
-    for (std::size_t i = 0; i < keep; ++i) sum += second[i] * second[i];
-    const double variance = sum / static_cast<double>(keep) / 6.0 / 0.623;
+    for (std::size_t i = 0; i < most; ++i) sum += second[i] * second[i];
+    const double limit =
+        6 * std::max(resolution, std::sqrt(sum / static_cast<double>(most) / 0.623));
+    std::size_t count = most;
+    for (; count < second.size() && second[count] <= limit; ++count)
+        sum += second[count] * second[count];
+    const double variance = sum / static_cast<double>(count) / 6.0;
     return std::sqrt(std::max(0.0, variance - resolution * resolution / 12));
 }
 
-/// Lag-one correlation of the noise from stretches of 200 samples: for noise that follows
-/// x' = ρ·x + e the differences of neighbours correlate by −(1 − ρ)/2 at one lag and by −ρ·(1 −
-/// ρ)/2 at two. Where the two do not agree on ρ (the staircase of a slow ramp, steps) there is
-/// none.
-double followOf(std::span<const double> column) {
+/// Lag-one correlation of the noise, over stretches of 200 samples without edges or ramps: for
+/// noise that follows x' = ρ·x + e the differences of neighbours correlate by −(1 − ρ)/2 at one lag
+/// and ρ times that at two; what rounding adds is white and is taken off. Where the two lags do not
+/// agree on ρ (the staircase of a slow ramp) there is none.
+double followOf(std::span<const double> column, double resolution) {
     constexpr std::size_t kStretch = 200;
-    std::vector<double> found;
-    double stretches = 0;
+    double c0 = 0, c1 = 0, c2 = 0, count = 0;
     sampleBlocks(column.size(), [&](std::size_t from, std::size_t to) {
         for (std::size_t first = from; first + kStretch <= to; first += kStretch) {
-            double c0 = 0, c1 = 0, c2 = 0, biggest = 0, sum = 0;
+            double s0 = 0, s1 = 0, s2 = 0, biggest = 0, sum = 0, d1 = 0, d2 = 0;
             std::size_t moving = 0;
-            double d1 = 0, d2 = 0;
             for (std::size_t k = first + 1; k < first + kStretch; ++k) {
                 const double d = column[k] - column[k - 1];
                 if (!std::isfinite(d)) continue;
-                c0 += d * d, c1 += d * d1, c2 += d * d2, sum += d;
+                s0 += d * d, s1 += d * d1, s2 += d * d2, sum += d;
                 biggest = std::max(biggest, d * d);
                 moving += std::abs(d) > 1e-12;
                 d2 = d1, d1 = d;
             }
             // Not an edge, not a ramp, and enough going on.
-            if (moving < kStretch / 4 || biggest > 0.2 * c0 || sum * sum > 0.2 * c0 * kStretch)
+            if (moving < kStretch / 4 || biggest > 0.2 * s0 || sum * sum > 0.2 * s0 * kStretch)
                 continue;
-            ++stretches;
-            const double one = 1 + 2 * c1 / c0;
-            const double two = c1 < 0 ? c2 / c1 : 0;
-            if (one > 0.15 && std::abs(one - two) < 0.3) found.push_back(0.5 * (one + two));
+            c0 += s0, c1 += s1, c2 += s2, count += kStretch - 1;
         }
     });
-    if (stretches < 1 || static_cast<double>(found.size()) < 0.5 * stretches) return 0;
-    return std::clamp(medianOf(found), 0.0, 0.9);
+    const double rounding = count * resolution * resolution / 12;
+    c0 -= 2 * rounding, c1 += rounding;
+    if (count < kStretch || c0 <= 0 || c1 >= 0) return 0;
+    const double one = 1 + 2 * c1 / c0;
+    const double two = c2 / c1;
+    if (one < 0.15 || std::abs(one - two) > 0.25) return 0;
+    return std::clamp(one, 0.0, 0.9);
 }
 
 /// Scatter of the current that the voltage does not answer. A drive changes all the time, and its
@@ -200,7 +206,7 @@ ChannelQuality estimateQuality(std::span<const double> column, double textStep) 
         {resolutionOf(first, textStep, high - low), textStep, latticeOf(column, textStep)});
     quality.noise = noiseOf(second, quality.resolution);
     // Second differences see only part of noise that follows itself.
-    quality.follow = followOf(column);
+    quality.follow = followOf(column, quality.resolution);
     const double f = quality.follow;
     quality.noise *= std::sqrt(6 / (6 - 8 * f + 2 * f * f));
     return quality;

@@ -1,10 +1,12 @@
 #include "cards.h"
+#include "analysis/measured.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/measured.h"
 #include "quantity/phrase.h"
 #include "words.h"
 
@@ -59,7 +61,12 @@ Card fromReading(const Reading& r, const Analysis& a, const NumberStyle& style) 
         c.how = phrase(m->explanation);
         c.question = m->question;
     }
-    c.how += phrase(" ± is the expanded uncertainty, k = 2, about 95 %.");
+    c.how += phrase(" ± is the expanded uncertainty, about 95 %.");
+    if (const int held = measuredCoverage(r.name); held > 0)
+        c.how += phrase(
+            " Measured on {} logs of cells and loggers of another kind: {} of 100 such intervals "
+            "held the truth.",
+            kCoverageLogs, held);
     c.evidence = r.evidence;
     return c;
 }

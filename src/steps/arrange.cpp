@@ -202,7 +202,10 @@ void mergeVariable(const Recording& recording, std::vector<Segment>& segments) {
             double start = sorted.front();
             for (const double level : sorted)
                 if (level - start > width) ++clusters, start = level;
-            merge = clusters > std::max<std::size_t>(4, 0) &&
+            // Pulses come back to rest every time; a load that stops now and then does not.
+            const std::size_t all = end - s;
+            const bool pulses = 5 * (all - levels.size()) >= 2 * all;
+            merge = !pulses && clusters > std::max<std::size_t>(4, 0) &&
                     static_cast<double>(clusters) >
                         0.1 * static_cast<double>(std::min<std::size_t>(levels.size(), 60));
         } else if (end > s + 1) {

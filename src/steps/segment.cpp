@@ -372,6 +372,20 @@ std::optional<std::size_t> powerThenCurrent(const Recording& recording, const Se
     }
     if (level < 3) return std::nullopt;
     k -= 2;
+    // Sharper than by the margin: where the power of the part before would ask for more than that.
+    if (k >= s.first + 10) {
+        const auto volts = recording.voltage_V();
+        std::vector<double> power;
+        const std::size_t stride = std::max<std::size_t>(1, (k - s.first) / 1000);
+        for (std::size_t m = s.first + 1; m < k; m += stride)
+            power.push_back(std::abs(i[m]) * volts[m]);
+        const auto middle = power.begin() + static_cast<std::ptrdiff_t>(power.size() / 2);
+        std::nth_element(power.begin(), middle, power.end());
+        std::size_t m = k;
+        std::size_t over = 0;
+        while (m < s.last && over < 3) over = *middle / volts[m++] >= flat ? over + 1 : 0;
+        if (over == 3 && m + few <= s.last) k = m - 3;
+    }
     if (k < s.first + 10 || k + few > s.last) return std::nullopt;
     // Had the power gone on, the current would have risen well beyond the margin meanwhile.
     const auto v = recording.voltage_V();

@@ -88,8 +88,16 @@ double FloorCharge::along(Way way, double current) const {
     const double s = (x - at(k)) / h;
     if (way == Way::Linear || way == Way::LinearLog) return q_[k] + s * (q_[k + 1] - q_[k]);
     const auto tangent = [&](std::size_t m) {
-        if (m == 0) return chord(0);
-        if (m + 1 == n) return chord(n - 2);
+        // At the ends the parabola's through three points, while it stays monotone.
+        const auto end = [&](std::size_t near, std::size_t next) {
+            const double h0 = std::abs(at(near + 1) - at(near));
+            const double h1 = std::abs(at(next + 1) - at(next));
+            const double d = ((2 * h0 + h1) * chord(near) - h0 * chord(next)) / (h0 + h1);
+            if (d * chord(near) <= 0) return 0.0;
+            return std::abs(d) > 3 * std::abs(chord(near)) ? 3 * chord(near) : d;
+        };
+        if (m == 0) return n < 3 ? chord(0) : end(0, 1);
+        if (m + 1 == n) return n < 3 ? chord(n - 2) : end(n - 2, n - 3);
         const double a = chord(m - 1);
         const double b = chord(m);
         return a * b <= 0 ? 0.0 : 2 * a * b / (a + b);
