@@ -94,19 +94,14 @@ double noiseOf(std::vector<double>& second, double resolution) {
     const double median = medianOf(second);
     // A second difference of independent noise has variance 6σ².
     if (median > 6 * resolution) return 1.4826 * median / std::sqrt(6.0);
-    // Coarse steps: a median of them says little. The mean square of all but edges (over six times
-    // what the lower nine tenths scatter by, and over six steps), less what rounding alone gives,
-    // q²/12 a sample.
-    std::sort(second.begin(), second.end());
-    const std::size_t most = second.size() * 9 / 10;
-    if (most == 0) return 0;
+    // Coarse steps: a median of them says little. The mean square of all but edges (six steps, or
+    // six times what the median says), less what rounding alone gives, q²/12 a sample.
+    const double limit = 6 * std::max(resolution, 1.4826 * median);
     double sum = 0;
-    for (std::size_t i = 0; i < most; ++i) sum += second[i] * second[i];
-    const double limit =
-        6 * std::max(resolution, std::sqrt(sum / static_cast<double>(most) / 0.623));
-    std::size_t count = most;
-    for (; count < second.size() && second[count] <= limit; ++count)
-        sum += second[count] * second[count];
+    std::size_t count = 0;
+    for (const double d : second)
+        if (d <= limit) sum += d * d, ++count;
+    if (count == 0) return 0;
     const double variance = sum / static_cast<double>(count) / 6.0;
     return std::sqrt(std::max(0.0, variance - resolution * resolution / 12));
 }
