@@ -227,7 +227,7 @@ std::optional<Break> crossing(std::span<const double> t, std::span<const double>
     const double mean = sx / n;
     const double read = q.sigma() * std::sqrt((1 + q.follow) / (1 - q.follow)) *
                         std::sqrt(1 / n + (x - mean) * (x - mean) / (sxx - n * mean * mean));
-    return Break{origin + x, std::hypot(read, q.rounding()) / b};
+    return Break{origin + x, std::hypot(read, std::sqrt(2.0) * q.rounding()) / b};
 }
 
 /// The moment at which the rising voltage meets the set voltage. Nothing where the voltage goes on
@@ -239,8 +239,14 @@ std::optional<Break> rampMeets(const Recording& recording, std::size_t first, st
     const ChannelQuality& q = recording.voltageQuality();
     const std::size_t tail = inside + (last - inside) / 4;
     if (last < tail + 8) return std::nullopt;
-    const double set = medianIn(v, tail, last);
+    const double usual = medianIn(v, tail, last);
     const double band = std::max(2.5 * q.sigma(), 0.6 * q.resolution);
+    // The mean, not a code of the display: the set voltage may lie between two of them.
+    double sum = 0, near = 0;
+    const std::size_t stride = std::max<std::size_t>(1, (last - tail) / 4000);
+    for (std::size_t k = tail; k <= last; k += stride)
+        if (std::abs(v[k] - usual) <= 2 * band + q.resolution) sum += v[k], ++near;
+    const double set = sum / std::max(near, 1.0);
     if (quantileIn(v, tail, last, 0.9) - quantileIn(v, tail, last, 0.1) >
         std::max(2 * band, 3.1 * q.resolution))
         return std::nullopt;
@@ -305,7 +311,8 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
     const std::size_t sample = std::min(last, recording.lowerBound(at + 1e-9));
     knee.sample = std::max(first + 1, sample);
     knee.before_s = recording.time_s()[knee.sample] - at;
-    knee.uncertainty_s = u;
+    // Calibrated on one simulator, verified on another (docs/methods.md).
+    knee.uncertainty_s = 1.15 * u;
 }
 
 }  // namespace

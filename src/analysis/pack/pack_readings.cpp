@@ -108,9 +108,17 @@ void checkWeakCell(const AnalysisInput& in, std::vector<Finding>& out) {
 void checkResistiveCell(const AnalysisInput& in, std::vector<Finding>& out) {
     const ChannelQuality& q = in.recording.voltageQuality();
     for (const PackDischarge& d : packDischarges(in)) {
+        // On the steep head of a full cell's curve a step of the current is no resistance: where it
+        // rests over what any cell of its kind holds, or LFP over its plateau.
+        const Chemistry* kind = in.chemistry();
+        const double head = kind == nullptr     ? 1e9
+                            : kind->id == "lfp" ? 3.36
+                            : kind->nickel()    ? 1e9
+                                                : kind->set_V + 0.01;
         std::vector<double> all;
         for (const PackCell& c : d.cells)
-            if (std::isfinite(c.resistance_ohm)) all.push_back(c.resistance_ohm);
+            if (std::isfinite(c.resistance_ohm) && !(c.rest_V > head))
+                all.push_back(c.resistance_ohm);
         if (all.size() < 3) continue;
         const auto middle = all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2);
         std::nth_element(all.begin(), middle, all.end());
@@ -119,6 +127,7 @@ void checkResistiveCell(const AnalysisInput& in, std::vector<Finding>& out) {
         // display could make up at this step of the current.
         const double doubt = 4 * std::max(q.sigma(), q.resolution) / std::max(d.step_A, 1e-9);
         for (const PackCell& c : d.cells) {
+            if (c.rest_V > head) continue;
             if (!(c.resistance_ohm > 1.5 * usual && c.resistance_ohm - usual > doubt)) continue;
             out.push_back(
                 {Severity::Verdict,

@@ -256,8 +256,18 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
     out.views.push_back(adiabaticView(w, out.resistance_ohm, because, out.heat));
     out.views.push_back(timeView(w, out));
     chargeRate(w, out);
-    for (RatingView& v : out.views)
+    for (RatingView& v : out.views) {
+        if (v.known() && 1.96 * v.uncertainty_A > v.current_A) {
+            // An interval wider than its value defends nothing.
+            v.caveats = {
+                phrase("Not measurable from these logs: {} with an interval wider than that. "
+                       "Log two whole discharges at rates that differ by three times or more.",
+                       shortValue(v.current_A, "A"))};
+            v.current_A = v.uncertainty_A = kNaN;
+            v.extrapolated = false;
+        }
         if (v.known()) v.c_rate = v.current_A / battery.rated_Ah;
+    }
     decide(out);
     out.sentence = sentenceFor(battery, out);
     return out;

@@ -253,7 +253,11 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
     // A second after the edge the shape of the answer and the moment of the edge weigh most: the
     // factor is calibrated on one simulator and verified on another (docs/methods.md).
     if (delay == 1) out.coverage *= 1.12;
-    if (out.resistance_ohm <= 0) {
+    if (out.resistance_ohm > 0 && out.coverage * out.uncertainty_ohm > out.resistance_ohm) {
+        out.why =
+            phrase("the step of the current is too small against the log's resolution and noise");
+        out.resistance_ohm = kNaN;
+    } else if (out.resistance_ohm <= 0) {
         out.why = phrase("the voltage does not answer the current");
         out.resistance_ohm = kNaN;
     }
