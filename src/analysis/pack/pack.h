@@ -2,6 +2,7 @@
 // still hold, and which kind of spread it is.
 #pragma once
 
+#include <cmath>
 #include <vector>
 
 #include "analysis/analysis.h"
@@ -32,11 +33,13 @@ struct PackDischarge {
     double step_A = kNaN;     ///< change of the current from which the resistances were taken
     double balancing_Ah = 0;  ///< part of the loss that balancing would give back
     double spreadRest_V = kNaN, spreadEnd_V = kNaN, spreadLoad_V = kNaN;
+    double capacity_Ah = 0;  ///< the rated one, else what was delivered
     std::vector<PackCell> cells;
 
     /// Whether the loss is known to a twentieth of the capacity or to a half of itself.
-    bool told(double capacity_Ah) const {
-        return lostUncertainty_Ah <= std::max(0.025 * capacity_Ah, 0.25 * lost_Ah);
+    bool told() const {
+        return std::isfinite(lost_Ah) &&
+               lostUncertainty_Ah <= std::max(0.025 * capacity_Ah, 0.25 * lost_Ah);
     }
 };
 

@@ -44,9 +44,7 @@ void computeWeakestCell(const AnalysisInput& in, std::vector<Reading>& out) {
 void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const PackDischarge& d : packDischarges(in)) {
         Reading r = start(d, "imbalance_loss", "Ah", "cell_curve_overlay");
-        const double capacity =
-            in.battery.rated_Ah > 0 ? in.battery.rated_Ah : std::abs(d.delivered_Ah);
-        if (d.reachedFloor && std::isfinite(d.lost_Ah) && !d.told(capacity)) {
+        if (d.reachedFloor && std::isfinite(d.lost_Ah) && !d.told()) {
             r.caveats.push_back(phrase(
                 "Not measurable from this log: the curves of these cells are too flat to tell what "
                 "the others still held. Charge and discharge each cell alone, or log down to where "
@@ -68,9 +66,7 @@ void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
 
 void checkWeakCell(const AnalysisInput& in, std::vector<Finding>& out) {
     for (const PackDischarge& d : packDischarges(in)) {
-        const double capacity =
-            in.battery.rated_Ah > 0 ? in.battery.rated_Ah : std::abs(d.delivered_Ah);
-        if (!d.reachedFloor || !std::isfinite(d.lost_Ah) || !d.told(capacity)) continue;
+        if (!d.reachedFloor || !std::isfinite(d.lost_Ah) || !d.told()) continue;
         if (d.lost_Ah < std::max(0.03 * d.delivered_Ah, 2 * d.lostUncertainty_Ah)) continue;
         // Which kind of spread: capacity, state of charge, resistance.
         double others = 0;

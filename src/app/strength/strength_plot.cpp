@@ -348,6 +348,10 @@ void StrengthPlot::cells() {
                              : tr("No cell reached its floor in this log."));
         return;
     }
+    if (!d->told()) {
+        nothing(tr("These cells' curves are too flat to tell what each still held."));
+        return;
+    }
     auto* bars = new QCPBars(xAxis, yAxis);
     bars->setPen(QPen(t.voltage));
     bars->setBrush(t.chargeBlock);
@@ -360,11 +364,13 @@ void StrengthPlot::cells() {
     errors->setPen(QPen(t.muted, 1));
     errors->removeFromLegend();
     for (const PackCell& c : d->cells) {
-        bars->addData(c.cell, c.remaining_Ah);
+        // A fit may say a little less than nothing; the bar shows what can be held.
+        const double held = std::max(0.0, c.remaining_Ah);
+        bars->addData(c.cell, held);
         const double u =
             std::isfinite(c.remainingUncertainty_Ah) ? 2 * c.remainingUncertainty_Ah : 0;
-        errors->addData(std::min(u, c.remaining_Ah), u);
-        top = std::max(top, c.remaining_Ah + u);
+        errors->addData(std::min(u, held), u);
+        top = std::max(top, held + u);
         ticks->addTick(c.cell, c.cell == d->weakest ? tr("cell %1, first at its floor").arg(c.cell)
                                                     : tr("cell %1").arg(c.cell));
     }
@@ -372,7 +378,8 @@ void StrengthPlot::cells() {
     labels({}, tr("Charge still held at the end, Ah"));
     xAxis->setRange(0.3, static_cast<double>(d->cells.size()) + 0.7);
     yAxis->setRange(0, 1.2 * top);
-    yAxis->setNumberPrecision(top < 0.3 ? 2 : top < 5 ? 1 : 0);
+    // Steps of a quarter need their second digit.
+    yAxis->setNumberPrecision(top < 1.9 ? 2 : top < 16 ? 1 : 0);
 }
 
 void StrengthPlot::openCircuit() {

@@ -124,6 +124,11 @@ QString cellWords(const StudiedLog* log) {
     if (!d.reachedFloor)
         return QObject::tr(
             "No cell reached its floor in this log. Log the discharge down to the end.");
+    if (!d.told())
+        return QObject::tr(
+                   "Cell %1 was first at its floor. These cells' curves are too flat to tell what "
+                   "the others still held.")
+            .arg(d.weakest);
     QString out =
         QObject::tr("Cell %1 was first at its floor. The others still held %2 each on average.")
             .arg(d.weakest)
