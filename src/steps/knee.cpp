@@ -311,7 +311,7 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
     const std::size_t sample = std::min(last, recording.lowerBound(at + 1e-9));
     knee.sample = std::max(first + 1, sample);
     knee.before_s = recording.time_s()[knee.sample] - at;
-    // Calibrated on one simulator, verified on another (docs/methods.md).
+    // Set on logs of one generator, seen on others of the same only (docs/methods.md).
     knee.uncertainty_s = 1.15 * u;
 }
 

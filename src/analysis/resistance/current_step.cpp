@@ -250,8 +250,8 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
         out.coverage =
             std::max(out.coverage, std::hypot(1.05 * std::sqrt(3.0) * edge_u, 1.96 * others) /
                                        out.uncertainty_ohm);
-    // A second after the edge the shape of the answer and the moment of the edge weigh most: the
-    // factor is calibrated on one simulator and verified on another (docs/methods.md).
+    // A second after the edge the shape of the answer and the moment of the edge weigh most: a
+    // factor set on one generator and seen on other seeds of it only (docs/methods.md).
     if (delay == 1) out.coverage *= 1.12;
     if (out.resistance_ohm > 0 && out.coverage * out.uncertainty_ohm > out.resistance_ohm) {
         out.why =
