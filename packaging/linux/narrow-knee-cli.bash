@@ -4,17 +4,17 @@ _narrow_knee_cli() {
   local battery="--chemistry --series --parallel --rated-ah --mass-kg --ambient-c --set-a"
   local reading="--sign --map --unit --date-order --decimal --load --accuracy --interval-s --threads"
   if [ "$COMP_CWORD" -eq 1 ]; then
-    mapfile -t COMPREPLY < <(compgen -W "analyse replay rate compare simulate book --help --version" -- "$cur")
+    mapfile -t COMPREPLY < <(compgen -W "analyse replay rate compare history verdict group rainflow shelf due identify simulate book --help --version" -- "$cur")
     return
   fi
   case "$prev" in
     --chemistry) mapfile -t COMPREPLY < <(compgen -W "nmc nca lco lmo lipo lihv lfp lto nimh nicd" -- "$cur"); return ;;
     --sign) mapfile -t COMPREPLY < <(compgen -W "auto charge-positive discharge-positive" -- "$cur"); return ;;
-    book) mapfile -t COMPREPLY < <(compgen -W "list verify import export backup rescue" -- "$cur"); return ;;
+    book) mapfile -t COMPREPLY < <(compgen -W "list verify import export backup rescue hand-on merge refresh instruments chargers" -- "$cur"); return ;;
     simulate) mapfile -t COMPREPLY < <(compgen -W "$(narrow-knee-cli simulate --list 2>/dev/null)" -- "$cur"); return ;;
   esac
   if [[ $cur == -* ]]; then
-    mapfile -t COMPREPLY < <(compgen -W "$battery $reading --json --rule --floor --top-temperature --sha256 --fail-on-hazard --force --help" -- "$cur")
+    mapfile -t COMPREPLY < <(compgen -W "$battery $reading --json --book --csv --instrument --charger --rule --floor --top-temperature --sha256 --fail-on-hazard --force --help" -- "$cur")
   else
     mapfile -t COMPREPLY < <(compgen -f -- "$cur")
   fi

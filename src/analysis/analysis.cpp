@@ -1,6 +1,11 @@
 #include "analysis.h"
 
 #include <algorithm>
+#include <atomic>
+#include <exception>
+#include <iterator>
+#include <mutex>
+#include <thread>
 
 namespace nk {
 
@@ -20,29 +25,92 @@ bool Analysis::hasHazard() const {
                        [](const Finding& f) { return f.severity == Severity::Hazard; });
 }
 
-const Metric* findMetric(const std::string& name) {
-    for (const Metric& m : metrics())
+const Metric* Registry::metric(const std::string& name) const {
+    for (const Metric& m : metrics)
         if (name == m.name) return &m;
     return nullptr;
 }
 
-const Check* findCheck(const std::string& code) {
-    for (const Check& c : checks())
+const Check* Registry::check(const std::string& code) const {
+    for (const Check& c : checks)
         if (code == c.code) return &c;
     return nullptr;
 }
 
+int Registry::version() const {
+    unsigned sum = 1;
+    const auto add = [&](const std::string& name, int version) {
+        for (const char c : name) sum = sum * 31 + static_cast<unsigned char>(c);
+        sum = sum * 31 + static_cast<unsigned>(version);
+    };
+    for (const Metric& m : metrics) add(m.name, m.version);
+    for (const Check& c : checks) add(c.code, c.version);
+    return static_cast<int>(sum & 0x7FFFFFFF);
+}
+
+namespace {
+
+/// A log from which a second thread is worth its start.
+constexpr std::size_t kManyRows = 100'000;
+
+/// Metrics and checks know nothing of each other but the memory of the input: any order, any
+/// thread, one result. What each made is put together in the registry's order.
+void runAll(const AnalysisInput& input, const Registry& registry, Analysis& out) {
+    std::vector<std::vector<Reading>> readings(registry.metrics.size());
+    std::vector<std::vector<Finding>> findings(registry.checks.size());
+    std::atomic<std::size_t> next = 0;
+    std::mutex failing;
+    std::exception_ptr failure;
+    const auto work = [&] {
+        try {
+            for (std::size_t k = next++; k < readings.size() + findings.size(); k = next++) {
+                if (k < readings.size())
+                    registry.metrics[k].compute(input, readings[k]);
+                else
+                    registry.checks[k - readings.size()].compute(input,
+                                                                 findings[k - readings.size()]);
+            }
+        } catch (...) {
+            const std::lock_guard lock(failing);
+            failure = std::current_exception();
+            next = readings.size() + findings.size();
+        }
+    };
+    if (input.recording.size() >= kManyRows && std::thread::hardware_concurrency() > 1) {
+        const Presentation words = presentation();
+        const std::jthread other([&] {
+            const Presenting same(words);
+            work();
+        });
+        work();
+    } else {
+        work();
+    }
+    if (failure) std::rethrow_exception(failure);
+    std::size_t count = 0;
+    for (const auto& made : readings) count += made.size();
+    out.readings.reserve(count);
+    for (auto& made : readings) {
+        std::ranges::move(made, std::back_inserter(out.readings));
+        made = {};
+    }
+    for (auto& made : findings) std::ranges::move(made, std::back_inserter(out.findings));
+}
+
+}  // namespace
+
 Analysis analyse(const Recording& recording, const Battery& battery,
-                 const std::vector<StepEdit>& edits, const InstrumentAccuracy& accuracy) {
+                 const std::vector<StepEdit>& edits, const InstrumentAccuracy& accuracy,
+                 const Registry& registry) {
     Analysis out;
+    out.registry = &registry;
     out.battery = completeBattery(battery, recording.voltage_V(), recording.current_A(),
                                   static_cast<int>(recording.cells_V().size()));
     out.steps = applyEdits(recording, out.battery, findSteps(recording, out.battery), edits);
     // Findings look at what the readings found: the memory is shared, and nothing is made twice.
     const AnalysisInput input{recording, out.steps, out.battery, accuracy};
     out.memo = input.memo;
-    for (const Metric& metric : metrics()) metric.compute(input, out.readings);
-    for (const Check& check : checks()) check.compute(input, out.findings);
+    runAll(input, registry, out);
     std::stable_sort(out.findings.begin(), out.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;

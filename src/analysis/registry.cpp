@@ -3,6 +3,7 @@
 // line here.
 #include "analysis.h"
 #include "capacity/capacity.h"
+#include "card_lines.h"
 #include "finish/audit.h"
 #include "finish/charge_left.h"
 #include "finish/finish.h"
@@ -20,14 +21,25 @@
 
 namespace nk {
 
-const std::vector<Metric>& metrics() {
-    static const std::vector<Metric> list = {
-        {"delivered_capacity", "Delivered capacity",
+namespace {
+
+std::vector<Metric> ownMetrics() {
+    return {
+        {"delivered_capacity",
+         "Delivered capacity",
          "The current is summed over time by the trapezoid rule on the log's own time stamps, from "
          "the sample before the load came on to the one after it went off. "
          "The uncertainty combines the instrument's gain and offset, its resolution, noise, and "
          "what gaps and jumps between two samples leave open (GUM, JCGM 100:2008).",
-         1, computeDeliveredCapacity},
+         1,
+         computeDeliveredCapacity,
+         Question::Curve,
+         {.rank = 10,
+          .topic = Topic::Capacity,
+          .label = "CAPACITY",
+          .alsoUnmeasurable = true,
+          .words = deliveredWords,
+          .under = underCapacity}},
         {"delivered_energy", "Delivered energy",
          "Voltage times current, summed over time by the trapezoid rule.", 1,
          computeDeliveredEnergy},
@@ -37,10 +49,18 @@ const std::vector<Metric>& metrics() {
          1, computeMeanVoltage},
         {"charge_in", "Charge put in",
          "The charging current summed over time by the trapezoid rule.", 1, computeChargeIn},
-        {"coulombic_efficiency", "Charge returned",
+        {"coulombic_efficiency",
+         "Charge returned",
          "Charge taken out divided by the charge put in before. Only a closed cycle, from empty to "
          "empty, gives a true efficiency.",
-         1, computeCoulombicEfficiency},
+         1,
+         computeCoulombicEfficiency,
+         Question::Curve,
+         {.rank = 30,
+          .topic = Topic::Capacity,
+          .label = "EFFICIENCY",
+          .sentence = "Of the charge put in, the battery gave back",
+          .under = underEfficiency}},
         {"energy_efficiency", "Energy returned",
          "Energy taken out divided by the energy put in before.", 1, computeEnergyEfficiency},
         {"health_capacity", "Health by capacity",
@@ -48,13 +68,22 @@ const std::vector<Metric>& metrics() {
          "(IEC 61960-3 for lithium, IEC 61951-2 for nickel metal hydride); other conditions give "
          "other numbers, and are named.",
          1, computeHealth},
-        {"knee_time", "Knee",
+        {"knee_time",
+         "Knee",
          "Where constant current turns into constant voltage: the middle of the stretch before the "
          "first sample from which the current stays below its plateau by more than its noise while "
          "the voltage holds its band. On noisy or coarse logs, the break that explains current and "
          "voltage together best, joined with the moment at which the rising voltage meets the set "
          "voltage.",
-         2, computeKneeTime},
+         2,
+         computeKneeTime,
+         Question::Curve,
+         {.rank = 20,
+          .topic = Topic::Voltage,
+          .label = "KNEE",
+          .sentence = "Constant current turned into constant voltage at",
+          .atFinish = true,
+          .under = underKnee}},
         {"cv_set_voltage", "Set voltage",
          "Median of the voltage from the knee to the end of the charge.", 1, computeSetVoltage},
         {"taper_end_current", "Current at the stop",
@@ -78,24 +107,49 @@ const std::vector<Metric>& metrics() {
          "voltage "
          "gives way is accounted for.",
          2, computeChargeLeft, Question::Finish},
-        {"fullness_at_stop", "Fullness at the stop",
+        {"fullness_at_stop",
+         "Fullness at the stop",
          "D/(D + missing charge), D what a slow discharge from the stop gives: from a discharge in "
          "the "
          "log, or the charge counted up from the floor, else from what the rating and the charge "
          "put "
          "in allow.",
-         2, computeFullness, Question::Finish},
-        {"rested_voltage", "Rested voltage",
+         2,
+         computeFullness,
+         Question::Finish,
+         {.rank = 40,
+          .topic = Topic::Voltage,
+          .label = "FULLNESS",
+          .sentence = "When the charge stopped, it was full to",
+          .under = underFullness}},
+        {"rested_voltage",
+         "Rested voltage",
          "The voltage of the rest after a charge or discharge, fitted with one exponential and "
          "carried on to its end. The beginning, where quick processes count, is left out as far as "
          "a later part contradicts it; every time constant that fits about as well, and what the "
          "next later part would say, count in the uncertainty.",
-         1, computeRestedVoltage, Question::Finish},
-        {"peak_time", "Voltage peak",
+         1,
+         computeRestedVoltage,
+         Question::Finish,
+         {.rank = 40,
+          .topic = Topic::Voltage,
+          .label = "AT REST",
+          .sentence = "After the charge the voltage settles at",
+          .applies = afterCharge}},
+        {"peak_time",
+         "Voltage peak",
          "The top of a cubic through all rows near the highest smoothed voltage after a hold-off "
          "of ten minutes that is followed by a fall of 1 mV a cell or more. −ΔV as described in "
          "Linden, Handbook of Batteries (from memory).",
-         2, computePeakTime},
+         2,
+         computePeakTime,
+         Question::Curve,
+         {.rank = 40,
+          .topic = Topic::Voltage,
+          .label = "PEAK",
+          .sentence = "The voltage peaked at",
+          .atFinish = true,
+          .under = underPeak}},
         {"peak_drop_per_cell", "Drop after the peak",
          "The height of that top minus the voltage at the stop, read on a line through the last "
          "rows, per cell.",
@@ -122,14 +176,28 @@ const std::vector<Metric>& metrics() {
          "at thirty seconds while the current holds, over the step of the current. The edge lies "
          "half an interval before the first row that shows it.",
          2, computeResistance30s, Question::Strength},
-        {"resistance_iec61960", "Resistance by IEC 61960-3",
+        {"resistance_iec61960",
+         "Resistance by IEC 61960-3",
          "0.2 It for 10 s, then 1.0 It for 1 s: R = (U1 − U2)/(I2 − I1), the d.c. method of IEC "
          "61960-3.",
-         1, computeResistanceIec61960, Question::Strength},
-        {"resistance_iec61951", "Resistance by IEC 61951-2",
+         1,
+         computeResistanceIec61960,
+         Question::Strength,
+         {.rank = 50,
+          .topic = Topic::Capacity,
+          .label = "RESISTANCE",
+          .sentence = "By the standard's two levels"}},
+        {"resistance_iec61951",
+         "Resistance by IEC 61951-2",
          "Two levels by cell type, 10 s then 3 s: R = (U1 − U2)/(I2 − I1). Levels from memory, "
          "uncertain.",
-         1, computeResistanceIec61951, Question::Strength},
+         1,
+         computeResistanceIec61951,
+         Question::Strength,
+         {.rank = 50,
+          .topic = Topic::Capacity,
+          .label = "RESISTANCE",
+          .sentence = "By the standard's two levels"}},
         {"resistance_load", "Resistance under a varying load",
          "Voltage against current after the running mean of a minute is taken off both, by robust "
          "regression (Tukey's bisquare).",
@@ -152,20 +220,34 @@ const std::vector<Metric>& metrics() {
         {"weakest_cell", "Weakest cell",
          "The first cell to reach the discharge floor, in column order from 1.", 1,
          computeWeakestCell, Question::Strength},
-        {"imbalance_loss", "Charge lost to imbalance",
+        {"imbalance_loss",
+         "Charge lost to imbalance",
          "The other cells' voltage curves are laid over the weakest one's, with what rest and the "
          "first sample of the load tell beforehand: the capacity ratio, offset and shift that fit "
          "say what each still held when the first was at its floor.",
-         2, computeImbalanceLoss, Question::Strength},
-        {"max_temperature", "Highest temperature",
-         "The highest sample of the battery's temperature column, single outliers left aside.", 1,
-         computeMaxTemperature},
+         2,
+         computeImbalanceLoss,
+         Question::Strength,
+         {.rank = 50,
+          .topic = Topic::Capacity,
+          .label = "IMBALANCE",
+          .sentence = "When the first cell was at its floor, each other one still held"}},
+        {"max_temperature",
+         "Highest temperature",
+         "The highest sample of the battery's temperature column, single outliers left aside.",
+         1,
+         computeMaxTemperature,
+         Question::Curve,
+         {.rank = 60,
+          .topic = Topic::Temperature,
+          .label = "TEMPERATURE",
+          .sentence = "Warmest",
+          .under = underTemperature}},
     };
-    return list;
 }
 
-const std::vector<Check>& checks() {
-    static const std::vector<Check> list = {
+std::vector<Check> ownChecks() {
+    return {
         {"overvoltage",
          "Running median of the voltage per cell against the fault limit of the chemistry; every "
          "logged cell is looked at.",
@@ -260,24 +342,31 @@ const std::vector<Check>& checks() {
         {"counter_disagrees",
          "The logger's own counter against the integral of its current, step by step; over 2 % is "
          "a finding.",
-         checkCounter},
+         checkCounter, Question::Curve, true},
         {"frozen_channel",
          "A run of equal voltages under load in which it should have moved by six steps of its "
          "resolution.",
          checkFrozen},
         {"coarse_log",
          "Resolution against what is asked: 2 mV a cell for a nickel peak, C/50 for a taper.",
-         checkCoarse},
-        {"slow_log", "A usual interval of 15 s and more.", checkSlow},
-        {"logger_restart", "The clock of the log goes back and goes on from there.", checkRestarts},
-        {"gaps", "Time steps over five usual intervals.", checkGaps},
+         checkCoarse, Question::Curve, true},
+        {"slow_log", "A usual interval of 15 s and more.", checkSlow, Question::Curve, true},
+        {"logger_restart", "The clock of the log goes back and goes on from there.", checkRestarts,
+         Question::Curve, true},
+        {"gaps", "Time steps over five usual intervals.", checkGaps, Question::Curve, true},
         {"derived_current", "A current that was not logged follows from a given load.",
-         checkDerived},
+         checkDerived, Question::Curve, true},
         {"damaged_samples", "Blocks of stored samples whose checksum does not agree are left out.",
-         checkDamage},
-        {"bad_rows", "Rows that do not read as numbers.", checkBadRows},
+         checkDamage, Question::Curve, true},
+        {"bad_rows", "Rows that do not read as numbers.", checkBadRows, Question::Curve, true},
     };
-    return list;
+}
+
+}  // namespace
+
+const Registry& ownRegistry() {
+    static const Registry own{ownMetrics(), ownChecks()};
+    return own;
 }
 
 }  // namespace nk

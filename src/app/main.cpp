@@ -71,20 +71,32 @@ int main(int argc, char** argv) {
     if (!parser.isSet(demo))
         settings.setValue("book",
                           QString::fromStdString(std::filesystem::absolute(book->path()).string()));
+    QApplication::setQuitOnLastWindowClosed(false);
     bool first = true;
     while (true) {
         nk::MainWindow window(std::move(book), dialogs);
         window.show();
-        if (first && parser.isSet(demo)) QTimer::singleShot(0, &window, &nk::MainWindow::loadDemo);
-        if (first && !logs.isEmpty())
-            QTimer::singleShot(0, &window, [&] { window.openFiles(logs); });
+        // One after the other: what was named is read when the demo is there.
+        if (first)
+            QTimer::singleShot(0, &window, [&] {
+                if (parser.isSet(demo)) window.loadDemo();
+                if (!logs.isEmpty()) window.openFiles(logs);
+            });
         first = false;
-        // Another language: the same book in a window made anew.
+        // Another language: the window is closed as by its user, so that all is written, and the
+        // same book opened in one made anew.
         constexpr int kReopen = 1000;
+        int code = 0;
         QObject::connect(
-            &window, &nk::MainWindow::reopenRequested, &app, [] { QApplication::exit(kReopen); },
+            &window, &nk::MainWindow::reopenRequested, &app,
+            [&window, &code] {
+                code = kReopen;
+                if (!window.close()) code = 0;
+            },
             Qt::QueuedConnection);
-        const int code = QApplication::exec();
+        QObject::connect(&window, &nk::MainWindow::closed, &app,
+                         [&code] { QApplication::exit(code); });
+        QApplication::exec();
         if (code != kReopen) return code;
         book = nk::enterBook(QString::fromStdString(window.book().path().string()), false, dialogs,
                              static_cast<double>(QDateTime::currentSecsSinceEpoch()));

@@ -45,31 +45,30 @@ Expected<std::int64_t> BenchBook::addCorrection(std::int64_t recordingId, const 
         return fail(ErrorKind::InvalidArgument, phrase("The correction has no value."), c.name,
                     phrase("a number."));
     return guarded(path_.string(), phrase("The correction could not be stored"), [&] {
-        return journaled(*db_, phrase("correct the recording: {}", c.name),
-                         [&]() -> Expected<std::int64_t> {
-                             SQLite::Statement q(*db_,
-                                                 "INSERT INTO correction(recording_id, kind, "
-                                                 "value, uncertainty, from_s, to_s, name) VALUES "
-                                                 "(?,?,?,?,?,?,?)");
-                             q.bind(1, recordingId);
-                             q.bind(2, toString(c.kind));
-                             q.bind(3, c.value);
-                             q.bind(4, c.uncertainty);
-                             q.bind(5, c.from_s);
-                             if (std::isfinite(c.to_s))
-                                 q.bind(6, c.to_s);
-                             else
-                                 q.bind(6);
-                             q.bind(7, c.name);
-                             q.exec();
-                             return static_cast<std::int64_t>(db_->getLastInsertRowid());
-                         });
+        return journaled(*db_, {"correct", {c.name}}, [&]() -> Expected<std::int64_t> {
+            SQLite::Statement q(*db_,
+                                "INSERT INTO correction(recording_id, kind, "
+                                "value, uncertainty, from_s, to_s, name) VALUES "
+                                "(?,?,?,?,?,?,?)");
+            q.bind(1, recordingId);
+            q.bind(2, toString(c.kind));
+            q.bind(3, c.value);
+            q.bind(4, c.uncertainty);
+            q.bind(5, c.from_s);
+            if (std::isfinite(c.to_s))
+                q.bind(6, c.to_s);
+            else
+                q.bind(6);
+            q.bind(7, c.name);
+            q.exec();
+            return static_cast<std::int64_t>(db_->getLastInsertRowid());
+        });
     });
 }
 
 Expected<void> BenchBook::removeCorrection(std::int64_t id) {
     return guarded(path_.string(), phrase("The correction could not be taken away"), [&] {
-        return journaled(*db_, phrase("take a correction away"), [&]() -> Expected<void> {
+        return journaled(*db_, {"remove_correction"}, [&]() -> Expected<void> {
             SQLite::Statement q(*db_, "DELETE FROM correction WHERE id=?");
             q.bind(1, id);
             q.exec();
@@ -107,7 +106,7 @@ Expected<std::int64_t> BenchBook::addSpotReading(const SpotReading& s) {
         return fail(ErrorKind::InvalidArgument, phrase("The reading has no value."), s.kind,
                     phrase("a number."));
     return guarded(path_.string(), phrase("The reading could not be stored"), [&] {
-        return journaled(*db_, phrase("add a reading"), [&]() -> Expected<std::int64_t> {
+        return journaled(*db_, {"add_reading"}, [&]() -> Expected<std::int64_t> {
             SQLite::Statement q(*db_,
                                 "INSERT INTO spot_reading(battery_id, kind, value, resolution, "
                                 "at_epoch_s, details) VALUES (?,?,?,?,?,?)");
@@ -123,9 +122,45 @@ Expected<std::int64_t> BenchBook::addSpotReading(const SpotReading& s) {
     });
 }
 
+Expected<void> BenchBook::updateSpotReading(const SpotReading& s) {
+    if (!std::isfinite(s.value) || s.kind.empty())
+        return fail(ErrorKind::InvalidArgument, phrase("The reading has no value."), s.kind,
+                    phrase("a number."));
+    return guarded(path_.string(), phrase("The reading could not be stored"), [&] {
+        return journaled(*db_, {"change_reading"}, [&]() -> Expected<void> {
+            SQLite::Statement q(*db_,
+                                "UPDATE spot_reading SET kind=?, value=?, resolution=?, "
+                                "at_epoch_s=?, details=? WHERE id=?");
+            q.bind(1, s.kind);
+            q.bind(2, s.value);
+            q.bind(3, s.resolution);
+            q.bind(4, s.atEpoch_s);
+            q.bind(5, spotDetailsJson(s));
+            q.bind(6, s.id);
+            if (q.exec() == 0)
+                return tl::unexpected<Error>(
+                    storageError(phrase("This reading is no longer in the book.")));
+            return {};
+        });
+    });
+}
+
+Expected<std::map<std::int64_t, double>> BenchBook::lastSpotReadings() {
+    return guarded(path_.string(), phrase("The readings could not be read"),
+                   [&]() -> Expected<std::map<std::int64_t, double>> {
+                       std::map<std::int64_t, double> out;
+                       SQLite::Statement q(*db_,
+                                           "SELECT battery_id, max(at_epoch_s) FROM spot_reading "
+                                           "GROUP BY battery_id");
+                       while (q.executeStep())
+                           out[q.getColumn(0).getInt64()] = q.getColumn(1).getDouble();
+                       return out;
+                   });
+}
+
 Expected<void> BenchBook::removeSpotReading(std::int64_t id) {
     return guarded(path_.string(), phrase("The reading could not be taken away"), [&] {
-        return journaled(*db_, phrase("take a reading away"), [&]() -> Expected<void> {
+        return journaled(*db_, {"remove_reading"}, [&]() -> Expected<void> {
             SQLite::Statement q(*db_, "DELETE FROM spot_reading WHERE id=?");
             q.bind(1, id);
             q.exec();

@@ -12,19 +12,25 @@
 // a file never run (connection.h).
 #pragma once
 
+#include <cmath>
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <stop_token>
 #include <string>
 #include <vector>
 
+#include "change_label.h"
 #include "chemistry/chemistry.h"
 #include "formats/text_table.h"
+#include "instruments.h"
+#include "life.h"
 #include "quantity/error.h"
 #include "recording/correction.h"
-#include "steps/step.h"
+#include "steps/edit.h"
+#include "stored.h"
 
 namespace SQLite {
 class Database;
@@ -40,30 +46,39 @@ struct BatteryEntry {
 
 /// A few numbers shown on the shelf, kept so that it opens at once.
 struct RecordingSummary {
-    double capacity_Ah = kNaN;
+    double capacity_Ah = kNaN;  ///< the largest discharge
     double health_percent = kNaN;
-    std::string conditions;        ///< "0.6C, 21 °C"
-    double resistance_ohm = kNaN;  ///< the one to quote, of the whole battery
-    std::string resistanceMethod;  ///< its metric, as in "resistance_10s"
+    double rate_C = kNaN, mean_A = kNaN;  ///< of that discharge, without sign
+    double floor_V_per_cell = kNaN;       ///< where it ended
+    double highest_C = kNaN;              ///< its highest temperature
+    double resistance_ohm = kNaN;         ///< the one to quote, of the whole battery
+    std::string resistanceMethod;         ///< its metric, as in "resistance_10s"
+    double moved_Ah = kNaN;               ///< charge put in and taken out, both counted positive
     bool hazard = false;
-    int version = 0;  ///< version of the analyses; older ones are computed anew
 };
 
 struct RecordingEntry {
     std::int64_t id = 0;
-    std::int64_t batteryId = 0;  ///< 0: no battery yet
+    std::int64_t batteryId = 0;                    ///< 0: no battery yet
+    std::int64_t instrumentId = 0, chargerId = 0;  ///< 0: not known
     std::string title;
     std::string fileName;
     std::string sha256;
     double importedAt_s = 0;     ///< seconds since 1970, UTC
     double startEpoch_s = kNaN;  ///< of the first row, when the log has dates
     std::int64_t rowsRead = 0, rowsSkipped = 0;
+    std::int64_t samples = 0;
     double duration_s = 0;
     RecordingSummary summary;
+    std::string fingerprint;  ///< of what made its stored readings; empty: there are none
+    bool outOfDate = false;   ///< not stored: set by whoever compares fingerprints (history/)
+
+    /// When it was taken: the log's own date, or when it came into the book.
+    double at_s() const { return std::isfinite(startEpoch_s) ? startEpoch_s : importedAt_s; }
 };
 
 struct NewRecording {
-    std::int64_t batteryId = 0;
+    std::int64_t batteryId = 0, instrumentId = 0, chargerId = 0;
     std::string title, fileName;
     double importedAt_s = 0;
     std::string_view originalBytes;
@@ -92,9 +107,16 @@ struct VerifyReport {
     std::int64_t samples = 0;
 };
 
+struct MergeReport {
+    std::int64_t batteries = 0, recordings = 0;  ///< new here
+    std::int64_t known = 0;                      ///< recordings that were here already
+    std::int64_t others = 0;         ///< instruments, chargers, checks, readings by hand
+    std::vector<std::string> notes;  ///< what was kept as it was, and why; at most ten
+};
+
 class BenchBook {
   public:
-    static constexpr int kSchemaVersion = 4;
+    static constexpr int kSchemaVersion = 6;
 
     /// Opens a book, creating it when `create`. A book of an older schema is brought up, after a
     /// backup beside it. In a folder that cannot be written to it is opened for reading only.
@@ -112,6 +134,11 @@ class BenchBook {
     const std::filesystem::path& path() const { return path_; }
     /// Nothing can be written: every change fails with that reason.
     bool readOnly() const { return readOnly_; }
+
+    /// Runs `work`, which may make any changes through this object, as one act: one transaction,
+    /// one step of undo with this label. An error of it takes everything back. What fails inside
+    /// and is passed over by `work` leaves nothing.
+    Expected<void> change(const ChangeLabel& label, const std::function<Expected<void>()>& work);
 
     Expected<std::int64_t> addBattery(const Battery& battery);
     /// The battery of this name, or `battery` added under it when there is none: as one
@@ -135,7 +162,6 @@ class BenchBook {
     /// an error it may have had a part of the bytes.
     Expected<void> original(std::int64_t id, const std::function<bool(std::string_view)>& sink);
     Expected<std::vector<std::string>> guesses(std::int64_t id);
-    Expected<void> setSummary(std::int64_t id, const RecordingSummary& summary);
     /// Moves a recording to another battery, 0 for none.
     Expected<void> assignBattery(std::int64_t recordingId, std::int64_t batteryId);
     /// Moves a recording to a battery that is new to the book, as one change. Returns its id.
@@ -159,7 +185,75 @@ class BenchBook {
 
     Expected<std::vector<SpotReading>> spotReadings(std::int64_t batteryId);
     Expected<std::int64_t> addSpotReading(const SpotReading& reading);
+    /// Puts a reading in the place of the one with its id.
+    Expected<void> updateSpotReading(const SpotReading& reading);
     Expected<void> removeSpotReading(std::int64_t id);
+
+    /// What each battery is beyond its card, where anything is known.
+    Expected<std::map<std::int64_t, BatteryLife>> lives();
+    /// Errors: BatteryLife::check, a battery that would be a part of itself.
+    Expected<void> setLife(std::int64_t batteryId, const BatteryLife& life);
+    /// Keeps a picture (PNG or JPEG, 16 MiB at most) and returns its hash; no step of undo.
+    Expected<std::string> addPhoto(std::string_view bytes);
+    /// Empty when the book has none of that hash.
+    Expected<std::string> photo(const std::string& sha256);
+    /// Ids, rising, of the recordings on the shelf that have a stored reading of this name.
+    Expected<std::vector<std::int64_t>> recordingsWith(const std::string& reading);
+    /// When each battery was last read by hand.
+    Expected<std::map<std::int64_t, double>> lastSpotReadings();
+    /// What was done of the due list, in order of time.
+    Expected<std::vector<TaskDone>> tasksDone();
+    Expected<std::int64_t> addTaskDone(const TaskDone& done);
+    /// Rules and periods that are the book's; empty: as the program has them.
+    Expected<std::string> setting(const std::string& name);
+    Expected<void> setSetting(const std::string& name, const std::string& value);
+
+    Expected<std::vector<InstrumentEntry>> instruments();
+    Expected<std::int64_t> addInstrument(const Instrument& instrument);
+    /// Refused with ErrorKind::Storage when `revision` is no longer the current one.
+    Expected<void> updateInstrument(std::int64_t id, std::int64_t revision,
+                                    const Instrument& instrument);
+    Expected<std::vector<ChargerEntry>> chargers();
+    Expected<std::int64_t> addCharger(const Charger& charger);
+    Expected<void> updateCharger(std::int64_t id, std::int64_t revision, const Charger& charger);
+    /// 0: none.
+    Expected<void> setInstrument(std::int64_t recordingId, std::int64_t instrumentId);
+    Expected<void> setCharger(std::int64_t recordingId, std::int64_t chargerId);
+    /// Checks of an instrument (0: of all) in the order of their days.
+    Expected<std::vector<MeterCheck>> meterChecks(std::int64_t instrumentId = 0);
+    Expected<std::int64_t> addMeterCheck(const MeterCheck& check);
+    Expected<void> removeMeterCheck(std::int64_t id);
+
+    /// The accuracy of logs whose instrument is not known.
+    Expected<InstrumentAccuracy> usualAccuracy();
+    Expected<void> setUsualAccuracy(const InstrumentAccuracy& accuracy);
+
+    /// Edits and corrections of every recording that has any, each kind in one pass over the book.
+    Expected<std::map<std::int64_t, std::vector<StepEdit>>> allEdits();
+    Expected<std::map<std::int64_t, std::vector<Correction>>> allCorrections();
+
+    /// Stored readings and findings, and the summary that goes with them: written by the program,
+    /// no step of undo. A recording that is gone meanwhile is passed over.
+    Expected<void> setStudy(std::int64_t recordingId, const StoredStudy& study,
+                            const RecordingSummary& summary);
+    /// Several of them as one transaction, which is no step of undo either.
+    Expected<void> storeStudies(const std::function<Expected<void>()>& work);
+    /// Why a recording has no stored readings; empty when it has, or none were made yet.
+    Expected<std::string> studyProblem(std::int64_t recordingId);
+    /// Of one recording, or of all of a battery, in the order of recordings and of the analysis.
+    Expected<std::vector<StoredReading>> readings(std::int64_t recordingId);
+    Expected<std::vector<StoredReading>> readingsOfBattery(std::int64_t batteryId);
+    Expected<std::vector<StoredFinding>> findings(std::int64_t recordingId);
+    Expected<std::vector<StoredFinding>> findingsOfCharger(std::int64_t chargerId);
+    /// What was stored for the study of several recordings; empty when there is nothing.
+    Expected<std::string> strengthOf(std::int64_t recordingId);
+
+    /// Takes over what another book holds, or one battery of it with its logs, as one act: logs
+    /// that are here already, known by the hash of their file, are not doubled; a battery,
+    /// instrument or charger of the same name and kind is the same. The other book is not changed.
+    /// Cancelling leaves no trace.
+    Expected<MergeReport> takeIn(BenchBook& other, std::int64_t onlyBattery = 0,
+                                 std::stop_token stop = {});
 
     /// What undo and redo would do now, in words; empty when there is nothing.
     Expected<std::string> undoLabel();
@@ -168,6 +262,9 @@ class BenchBook {
     /// The journal is kept in the book: it reaches across restarts and is shared by windows.
     Expected<std::string> undo();
     Expected<std::string> redo();
+
+    /// Forgets all changes that could be taken back: for a book that was made whole.
+    Expected<void> forgetJournal();
 
     /// True once after another connection has changed the book.
     bool changedElsewhere();

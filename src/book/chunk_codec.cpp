@@ -139,4 +139,21 @@ Expected<void> unpackChunk(std::string_view packed, std::vector<double>& out) {
     return {};
 }
 
+std::string packBlob(std::string_view bytes) {
+    std::string out;
+    for (int k = 0; k < 8; ++k)
+        out.push_back(static_cast<char>(static_cast<std::uint64_t>(bytes.size()) >> (8 * k)));
+    return out + compressBytes(bytes);
+}
+
+Expected<std::string> unpackBlob(std::string_view packed, std::size_t most) {
+    constexpr std::size_t kHead = 8;
+    if (packed.size() < kHead) return tl::unexpected<Error>(damaged("its head is wrong"));
+    std::uint64_t size = 0;
+    for (std::size_t k = 0; k < kHead; ++k)
+        size |= std::uint64_t{static_cast<unsigned char>(packed[k])} << (8 * k);
+    if (size > most) return tl::unexpected<Error>(damaged("its size is wrong"));
+    return decompressBytes(packed.substr(kHead), static_cast<std::size_t>(size));
+}
+
 }  // namespace nk

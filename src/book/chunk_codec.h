@@ -20,4 +20,9 @@ Expected<void> unpackChunk(std::string_view packed, std::vector<double>& out);
 /// One zstd frame. Throws std::runtime_error when the library cannot: nothing is stored then.
 std::string compressBytes(std::string_view bytes);
 
+/// The same with the size of the content in front, and back. Errors: damaged, or larger than
+/// `most`.
+std::string packBlob(std::string_view bytes);
+Expected<std::string> unpackBlob(std::string_view packed, std::size_t most);
+
 }  // namespace nk

@@ -66,7 +66,7 @@ std::optional<Part> readPart(const std::string& place, const std::optional<std::
         if (!*text) continue;
         *row = parseRow(*part.table, **text);
         if (!*row) return std::nullopt;
-        if (!recording && (*row)->size() != part.table->columns.size()) return std::nullopt;
+        if (!recording && !wholeRow(*part.table, **row)) return std::nullopt;
     }
     if (recording && (!part.before || !part.after)) return std::nullopt;
     if (part.before && part.after) {
@@ -113,6 +113,16 @@ void replaceRow(SQLite::Database& db, const RowTable& table, const std::optional
         values += k > 0 ? ", ?" : "?";
         if (k >= table.keys) sets += (sets.empty() ? "" : ", ") + name + "=?";
     }
+    // A revision only ever grows, so that another window's check still holds.
+    const bool revised = std::string_view(table.name) == "battery" ||
+                         std::string_view(table.name) == "instrument" ||
+                         std::string_view(table.name) == "charger";
+    if (revised) {
+        const std::string revision = std::to_string(nextRevision(db));
+        names += ", revision";
+        values += ", " + revision;
+        sets += ", revision=" + revision;
+    }
     if (!from) {
         SQLite::Statement q(
             db, fmt::format("INSERT INTO {}({}) VALUES ({})", table.name, names, values));
@@ -121,8 +131,6 @@ void replaceRow(SQLite::Database& db, const RowTable& table, const std::optional
         q.exec();
         return;
     }
-    // A battery's revision only ever grows, so that another window's check still holds.
-    if (std::string_view(table.name) == "battery") sets += ", revision=revision+1";
     SQLite::Statement q(
         db, fmt::format("UPDATE {} SET {} WHERE {}", table.name, sets, condition(table)));
     int index = 1;
@@ -173,10 +181,15 @@ void watchChanges(SQLite::Database& db) {
         if (std::string_view(t.name) == "recording") {
             // A recording comes and goes by its mark; its samples stay. It lets its battery go, so
             // that the battery that came in with it can be taken back too.
-            const std::string whole = rowExpression(t, "new", {"id", "battery_id", "removed"});
+            const std::string whole = rowExpression(
+                t, "new", {"id", "battery_id", "removed", "instrument_id", "charger_id"});
             db.exec(trigger(t, "insert", "INSERT",
-                            "'id=' || quote(new.id) || ',battery_id=NULL,removed=1'", whole));
-            db.exec(trigger(t, "update", "UPDATE OF battery_id, title, removed", before, after));
+                            "'id=' || quote(new.id) || "
+                            "',battery_id=NULL,removed=1,instrument_id=NULL,charger_id=NULL'",
+                            whole));
+            db.exec(trigger(t, "update",
+                            "UPDATE OF battery_id, title, removed, instrument_id, charger_id",
+                            before, after));
             continue;
         }
         db.exec(trigger(t, "insert", "INSERT", "NULL", after));
@@ -196,11 +209,37 @@ std::vector<std::string> foreignEntries(SQLite::Database& db) {
     return out;
 }
 
-void beginChange(SQLite::Database& db, const std::string& label) {
+ChangePart::~ChangePart() {
+    if (kept_) return;
+    try {
+        db_.exec("ROLLBACK TO change_part");
+        db_.exec("RELEASE change_part");
+    } catch (const SQLite::Exception&) {
+        // The whole transaction is gone already.
+    }
+}
+
+void ChangePart::keep() {
+    db_.exec("RELEASE change_part");
+    kept_ = true;
+}
+
+std::int64_t nextRevision(SQLite::Database& db) {
+    db.exec(
+        "INSERT INTO counter(name, value) VALUES ('revision', 1) ON CONFLICT(name) DO UPDATE SET "
+        "value=value+1");
+    return db.execAndGet("SELECT value FROM counter WHERE name='revision'").getInt64();
+}
+
+bool inChange(SQLite::Database& db) {
+    return db.execAndGet("SELECT open FROM journal_state").getInt64() > 0;
+}
+
+void beginChange(SQLite::Database& db, const ChangeLabel& label) {
     db.exec("DELETE FROM change WHERE undone=1");
     SQLite::Statement insert(
         db, "INSERT INTO change(label, at_s) VALUES (?, (julianday('now') - 2440587.5) * 86400)");
-    insert.bind(1, label);
+    insert.bind(1, labelText(label));
     insert.exec();
     SQLite::Statement open(db, "UPDATE journal_state SET open=?");
     open.bind(1, static_cast<std::int64_t>(db.getLastInsertRowid()));

@@ -13,6 +13,8 @@
 #include <string>
 #include <vector>
 
+#include "change_label.h"
+
 namespace nk {
 
 /// How many changes can be taken back.
@@ -30,12 +32,34 @@ std::vector<std::string> foreignEntries(SQLite::Database& db);
 
 /// Opens a change inside the caller's transaction; what happens until endChange is one step for
 /// undo. Forgets changes that were undone before (they can no longer be made again).
-void beginChange(SQLite::Database& db, const std::string& label);
+void beginChange(SQLite::Database& db, const ChangeLabel& label);
 void endChange(SQLite::Database& db);
+/// A change is open on this connection.
+bool inChange(SQLite::Database& db);
 
-/// Runs `work` as one transaction and one step for undo.
+/// A part of an open change: taken back alone when it fails.
+class ChangePart {
+  public:
+    explicit ChangePart(SQLite::Database& db) : db_(db) { db_.exec("SAVEPOINT change_part"); }
+    ~ChangePart();
+    ChangePart(const ChangePart&) = delete;
+    ChangePart& operator=(const ChangePart&) = delete;
+    void keep();
+
+  private:
+    SQLite::Database& db_;
+    bool kept_ = false;
+};
+
+/// Runs `work` as one transaction and one step for undo; inside an open change, as a part of that.
 template <class Work>
-auto journaled(SQLite::Database& db, const std::string& label, Work work) -> decltype(work()) {
+auto journaled(SQLite::Database& db, const ChangeLabel& label, Work work) -> decltype(work()) {
+    if (inChange(db)) {
+        ChangePart part(db);
+        auto result = work();
+        if (result) part.keep();
+        return result;
+    }
     SQLite::Transaction transaction(db, SQLite::TransactionBehavior::IMMEDIATE);
     beginChange(db, label);
     auto result = work();
@@ -45,7 +69,10 @@ auto journaled(SQLite::Database& db, const std::string& label, Work work) -> dec
     return result;
 }
 
-/// Label of the change that undo would take back, or that redo would make again.
+/// A revision that no row of this book has had: whoever holds an older one is told so.
+std::int64_t nextRevision(SQLite::Database& db);
+
+/// Stored label of the change that undo would take back, or that redo would make again.
 std::optional<std::string> undoLabel(SQLite::Database& db);
 std::optional<std::string> redoLabel(SQLite::Database& db);
 /// Takes the newest change back, or makes the newest undone one again, inside the caller's

@@ -82,32 +82,33 @@ Expected<void> readNotes(const std::string& text, RecordingData& data,
     return {};
 }
 
+namespace {
+constexpr std::pair<const char*, double RecordingSummary::*> kSummaryFigures[] = {
+    {"capacity_Ah", &RecordingSummary::capacity_Ah},
+    {"health_percent", &RecordingSummary::health_percent},
+    {"rate_C", &RecordingSummary::rate_C},
+    {"mean_A", &RecordingSummary::mean_A},
+    {"floor_V_per_cell", &RecordingSummary::floor_V_per_cell},
+    {"highest_C", &RecordingSummary::highest_C},
+    {"resistance_ohm", &RecordingSummary::resistance_ohm},
+    {"moved_Ah", &RecordingSummary::moved_Ah},
+};
+}  // namespace
+
 std::string summaryJson(const RecordingSummary& s) {
-    return json{{"capacity_Ah", number(s.capacity_Ah)},
-                {"health_percent", number(s.health_percent)},
-                {"conditions", s.conditions},
-                {"resistance_ohm", number(s.resistance_ohm)},
-                {"resistance_method", s.resistanceMethod},
-                {"hazard", s.hazard},
-                {"version", s.version}}
-        .dump(-1, ' ', false, json::error_handler_t::replace);
+    json j = {{"resistance_method", s.resistanceMethod}, {"hazard", s.hazard}};
+    for (const auto& [key, figure] : kSummaryFigures) j[key] = number(s.*figure);
+    return j.dump(-1, ' ', false, json::error_handler_t::replace);
 }
 
 RecordingSummary readSummary(const std::string& text) {
     RecordingSummary s;
     const json j = json::parse(text, nullptr, false);
     if (j.is_discarded() || !j.is_object()) return s;
-    s.capacity_Ah = real(j, "capacity_Ah");
-    s.health_percent = real(j, "health_percent");
-    s.resistance_ohm = real(j, "resistance_ohm");
-    try {
-        s.conditions = j.value("conditions", "");
-        s.resistanceMethod = j.value("resistance_method", "");
-        s.hazard = j.value("hazard", false);
-        s.version = j.value("version", 0);
-    } catch (const json::exception&) {
-        return {};  // version 0: it is computed anew
-    }
+    for (const auto& [key, figure] : kSummaryFigures) s.*figure = real(j, key);
+    if (j.contains("resistance_method") && j["resistance_method"].is_string())
+        s.resistanceMethod = j["resistance_method"].get<std::string>();
+    s.hazard = j.contains("hazard") && j["hazard"].is_boolean() && j["hazard"].get<bool>();
     return s;
 }
 

@@ -125,7 +125,7 @@ std::optional<OldStatement> parseOn(const RowTable& t, std::string_view text) {
 }
 
 std::optional<OldStatement> parseOld(std::string_view text) {
-    for (const RowTable& t : journaledTables())
+    for (const RowTable& t : firstJournaledTables())
         if (auto statement = parseOn(t, text)) return statement;
     return std::nullopt;
 }
@@ -176,7 +176,7 @@ CREATE TABLE change_part (
 CREATE INDEX change_part_change ON change_part(change_id);
 CREATE TABLE journal_state (open INTEGER NOT NULL);
 )sql";
-    for (const RowTable& t : journaledTables()) {
+    for (const RowTable& t : firstJournaledTables()) {
         const std::string name = std::string("journal_") + t.name;
         if (std::string_view(t.name) == "recording") {
             const char* lets = version >= 3 ? ", battery_id=NULL" : "";
@@ -231,7 +231,7 @@ void convertJournal(SQLite::Database& db) {
                                q.getColumn(2).getInt() != 0, std::move(*part)});
         }
     }
-    for (const RowTable& t : journaledTables())
+    for (const RowTable& t : firstJournaledTables())
         for (const char* kind : {"insert", "delete", "update"})
             db.exec(fmt::format("DROP TRIGGER IF EXISTS journal_{}_{}", t.name, kind));
     // The changes keep their numbers; only their entries get another form.

@@ -4,6 +4,7 @@
 #include "bench_book.h"
 #include "chunk_codec.h"
 #include "connection.h"
+#include "convert_edits.h"
 #include "guard.h"
 #include "hash.h"
 #include "journal.h"
@@ -23,9 +24,12 @@ void bindOrNull(SQLite::Statement& statement, int index, double value) {
         statement.bind(index);
 }
 
-}  // namespace
-
-namespace {
+void bindIdOrNull(SQLite::Statement& statement, int index, std::int64_t id) {
+    if (id > 0)
+        statement.bind(index, id);
+    else
+        statement.bind(index);
+}
 
 /// A recording made ready before the book is held: hashed and packed.
 struct PackedRecording {
@@ -75,16 +79,16 @@ Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_
                     phrase("The book is in a folder that is read-only. Nothing was changed."))};
             // Others can write meanwhile.
             const PackedRecording packed = pack(n, cancelled);
-            return journaled(*db_, phrase("add {}", n.title), [&]() -> Expected<std::int64_t> {
+            return journaled(*db_, {"add", {n.title}}, [&]() -> Expected<std::int64_t> {
                 SQLite::Statement insert(
                     *db_,
                     "INSERT INTO recording(battery_id, title, file_name, sha256, "
                     "imported_at_s, start_epoch_s, rows_read, rows_skipped, samples, "
-                    "duration_s, notes, summary) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)");
-                if (n.batteryId > 0)
-                    insert.bind(1, n.batteryId);
-                else
-                    insert.bind(1);
+                    "duration_s, notes, summary, instrument_id, charger_id) VALUES "
+                    "(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
+                bindIdOrNull(insert, 1, n.batteryId);
+                bindIdOrNull(insert, 13, n.instrumentId);
+                bindIdOrNull(insert, 14, n.chargerId);
                 insert.bind(2, n.title);
                 insert.bind(3, n.fileName);
                 insert.bind(4, packed.sha256);
@@ -134,9 +138,10 @@ Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
             SQLite::Statement q(
                 *db_,
                 "SELECT id, battery_id, title, file_name, sha256, imported_at_s, start_epoch_s, "
-                "rows_read, rows_skipped, duration_s, summary FROM recording WHERE removed=0 ORDER "
-                "BY "
-                "id");
+                "rows_read, rows_skipped, duration_s, summary, instrument_id, charger_id, "
+                "coalesce(fingerprint, ''), samples FROM recording LEFT JOIN study ON "
+                "recording_id=id "
+                "WHERE removed=0 ORDER BY id");
             while (q.executeStep()) {
                 RecordingEntry e;
                 e.id = q.getColumn(0).getInt64();
@@ -150,6 +155,10 @@ Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
                 e.rowsSkipped = q.getColumn(8).getInt64();
                 e.duration_s = q.getColumn(9).getDouble();
                 e.summary = readSummary(q.getColumn(10).getString());
+                e.instrumentId = q.getColumn(11).isNull() ? 0 : q.getColumn(11).getInt64();
+                e.chargerId = q.getColumn(12).isNull() ? 0 : q.getColumn(12).getInt64();
+                e.fingerprint = q.getColumn(13).getString();
+                e.samples = q.getColumn(14).getInt64();
                 out.push_back(std::move(e));
             }
             return out;
@@ -222,17 +231,9 @@ void execOn(SQLite::Database& db, const char* sql, const std::string& text, std:
 
 }  // namespace
 
-Expected<void> BenchBook::setSummary(std::int64_t id, const RecordingSummary& summary) {
-    return guarded(
-        path_.string(), phrase("The summary could not be written"), [&]() -> Expected<void> {
-            execOn(*db_, "UPDATE recording SET summary=? WHERE id=?", summaryJson(summary), id);
-            return {};
-        });
-}
-
 Expected<void> BenchBook::renameRecording(std::int64_t id, const std::string& title) {
     return guarded(path_.string(), phrase("The recording could not be renamed"), [&] {
-        return journaled(*db_, phrase("rename to {}", title), [&]() -> Expected<void> {
+        return journaled(*db_, {"rename", {title}}, [&]() -> Expected<void> {
             execOn(*db_, "UPDATE recording SET title=? WHERE id=?", title, id);
             return {};
         });
@@ -241,23 +242,19 @@ Expected<void> BenchBook::renameRecording(std::int64_t id, const std::string& ti
 
 Expected<void> BenchBook::assignBattery(std::int64_t recordingId, std::int64_t batteryId) {
     return guarded(path_.string(), phrase("The battery could not be set"), [&] {
-        return journaled(
-            *db_, phrase("move a recording to another battery"), [&]() -> Expected<void> {
-                SQLite::Statement q(*db_, "UPDATE recording SET battery_id=? WHERE id=?");
-                if (batteryId > 0)
-                    q.bind(1, batteryId);
-                else
-                    q.bind(1);
-                q.bind(2, recordingId);
-                q.exec();
-                return {};
-            });
+        return journaled(*db_, {"move"}, [&]() -> Expected<void> {
+            SQLite::Statement q(*db_, "UPDATE recording SET battery_id=? WHERE id=?");
+            bindIdOrNull(q, 1, batteryId);
+            q.bind(2, recordingId);
+            q.exec();
+            return {};
+        });
     });
 }
 
 Expected<void> BenchBook::removeRecording(std::int64_t id) {
     return guarded(path_.string(), phrase("The recording could not be removed"), [&] {
-        return journaled(*db_, phrase("take a recording off the shelf"), [&]() -> Expected<void> {
+        return journaled(*db_, {"take_off"}, [&]() -> Expected<void> {
             SQLite::Statement q(*db_, "UPDATE recording SET removed=1 WHERE id=?");
             q.bind(1, id);
             q.exec();
@@ -298,47 +295,13 @@ Expected<std::int64_t> BenchBook::purgeRemoved() {
 Expected<std::vector<StepEdit>> BenchBook::edits(std::int64_t recordingId) {
     return guarded(
         path_.string(), phrase("The edits could not be read"),
-        [&]() -> Expected<std::vector<StepEdit>> {
-            std::vector<StepEdit> out;
-            SQLite::Statement q(
-                *db_,
-                "SELECT action, at_s, kind FROM step_edit WHERE recording_id=? ORDER BY position");
-            q.bind(1, recordingId);
-            while (q.executeStep()) {
-                StepEdit e;
-                const std::string action = q.getColumn(0).getString();
-                e.action = action == "split"  ? StepEdit::Action::Split
-                           : action == "join" ? StepEdit::Action::Join
-                                              : StepEdit::Action::Rename;
-                e.at_s = q.getColumn(1).getDouble();
-                e.kind = stepKindFrom(q.getColumn(2).getString()).value_or(StepKind::Variable);
-                out.push_back(e);
-            }
-            return out;
-        });
+        [&]() -> Expected<std::vector<StepEdit>> { return readEdits(*db_, recordingId); });
 }
 
 Expected<void> BenchBook::setEdits(std::int64_t recordingId, const std::vector<StepEdit>& edits) {
     return guarded(path_.string(), phrase("The edits could not be written"), [&] {
-        return journaled(*db_, phrase("edit the steps"), [&]() -> Expected<void> {
-            SQLite::Statement clear(*db_, "DELETE FROM step_edit WHERE recording_id=?");
-            clear.bind(1, recordingId);
-            clear.exec();
-            SQLite::Statement insert(*db_,
-                                     "INSERT INTO step_edit(recording_id, position, action, at_s, "
-                                     "kind) VALUES (?,?,?,?,?)");
-            std::int64_t position = 0;
-            for (const StepEdit& e : edits) {
-                insert.reset();
-                insert.bind(1, recordingId);
-                insert.bind(2, position++);
-                insert.bind(3, e.action == StepEdit::Action::Split  ? "split"
-                               : e.action == StepEdit::Action::Join ? "join"
-                                                                    : "rename");
-                insert.bind(4, e.at_s);
-                insert.bind(5, toString(e.kind));
-                insert.exec();
-            }
+        return journaled(*db_, {"edit_steps"}, [&]() -> Expected<void> {
+            writeEdits(*db_, recordingId, edits);
             return {};
         });
     });

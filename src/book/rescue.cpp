@@ -9,6 +9,7 @@
 #include "bench_book.h"
 #include "confirm.h"
 #include "connection.h"
+#include "copy_value.h"
 #include "guard.h"
 #include "quantity/harmless.h"
 
@@ -29,16 +30,25 @@ const std::vector<KnownTable>& knownTables() {
         {"battery",
          {"id", "revision", "name", "chemistry", "series", "parallel", "rated_Ah", "mass_kg",
           "card"}},
+        {"instrument", {"id", "revision", "name", "card"}},
+        {"charger", {"id", "revision", "name", "card"}},
+        {"meter_check",
+         {"id", "instrument_id", "at_epoch_s", "kind", "value", "uncertainty", "name"}},
+        {"setting", {"name", "value"}},
         {"recording",
          {"id", "battery_id", "title", "file_name", "sha256", "imported_at_s", "start_epoch_s",
-          "rows_read", "rows_skipped", "samples", "duration_s", "notes", "summary", "removed"}},
+          "rows_read", "rows_skipped", "samples", "duration_s", "notes", "summary", "removed",
+          "instrument_id", "charger_id"}},
         {"original", {"recording_id", "size", "bytes"}},
         {"sample_chunk", {"recording_id", "channel", "chunk", "data", "checksum"}},
-        {"step_edit", {"recording_id", "position", "action", "at_s", "kind"}},
+        {"step_edit", {"recording_id", "position", "action", "at_s", "kind", "made"}},
         {"correction",
          {"id", "recording_id", "kind", "value", "uncertainty", "from_s", "to_s", "name"}},
         {"spot_reading",
          {"id", "battery_id", "kind", "value", "resolution", "at_epoch_s", "details"}},
+        {"photo", {"sha256", "bytes"}},
+        {"battery_life", {"battery_id", "part_of", "position", "details", "photo"}},
+        {"task_done", {"id", "battery_id", "task", "at_epoch_s"}},
     };
     return list;
 }
@@ -64,19 +74,6 @@ std::vector<std::string> plainColumns(SQLite::Database& db, const char* table) {
     while (q.executeStep())
         if (q.getColumn(6).getInt() == 0) out.push_back(q.getColumn(1).getString());
     return out;
-}
-
-void copyValue(const SQLite::Column& from, SQLite::Statement& to, int index) {
-    if (from.isNull())
-        to.bind(index);
-    else if (from.isInteger())
-        to.bind(index, static_cast<std::int64_t>(from.getInt64()));
-    else if (from.isFloat())
-        to.bind(index, from.getDouble());
-    else if (from.isBlob())
-        to.bind(index, from.getBlob(), from.getBytes());
-    else
-        to.bind(index, from.getString());
 }
 
 std::int64_t copyTable(SQLite::Database& from, SQLite::Database& to, const KnownTable& table,

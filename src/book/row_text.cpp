@@ -28,7 +28,8 @@ const std::vector<RowTable>& journaledTables() {
           {"position", Integer},
           {"action", Text},
           {"at_s", Real},
-          {"kind", Text}}},
+          {"kind", Text},
+          {"made", Text, false, true}}},
         {"correction",
          1,
          {{"id", Integer},
@@ -50,8 +51,46 @@ const std::vector<RowTable>& journaledTables() {
           {"details", Text}}},
         {"recording",
          1,
-         {{"id", Integer}, {"battery_id", Integer, true}, {"title", Text}, {"removed", Integer}}},
+         {{"id", Integer},
+          {"battery_id", Integer, true},
+          {"title", Text},
+          {"removed", Integer},
+          {"instrument_id", Integer, true, true},
+          {"charger_id", Integer, true, true}}},
+        {"instrument", 1, {{"id", Integer}, {"name", Text}, {"card", Text}}},
+        {"charger", 1, {{"id", Integer}, {"name", Text}, {"card", Text}}},
+        {"meter_check",
+         1,
+         {{"id", Integer},
+          {"instrument_id", Integer},
+          {"at_epoch_s", Real},
+          {"kind", Text},
+          {"value", Real},
+          {"uncertainty", Real},
+          {"name", Text}}},
+        {"setting", 1, {{"name", Text}, {"value", Text}}},
+        {"battery_life",
+         1,
+         {{"battery_id", Integer},
+          {"part_of", Integer, true},
+          {"position", Integer},
+          {"details", Text},
+          {"photo", Text}}},
+        {"task_done",
+         1,
+         {{"id", Integer}, {"battery_id", Integer}, {"task", Text}, {"at_epoch_s", Real}}},
     };
+    return list;
+}
+
+const std::vector<RowTable>& firstJournaledTables() {
+    static const std::vector<RowTable> list = [] {
+        constexpr std::size_t kFirst = 5;
+        std::vector<RowTable> out(journaledTables().begin(), journaledTables().begin() + kFirst);
+        for (RowTable& t : out)
+            std::erase_if(t.columns, [](const RowColumn& c) { return c.later; });
+        return out;
+    }();
     return list;
 }
 
@@ -59,6 +98,17 @@ const RowTable* journaledTable(std::string_view name) {
     for (const RowTable& t : journaledTables())
         if (name == t.name) return &t;
     return nullptr;
+}
+
+bool wholeRow(const RowTable& table, const Row& row) {
+    std::size_t at = 0;
+    for (const RowColumn& c : table.columns) {
+        if (at < row.size() && row[at].first == c.name)
+            ++at;
+        else if (!c.later)
+            return false;
+    }
+    return at == row.size();
 }
 
 std::string rowExpression(const RowTable& table, const char* row,

@@ -27,6 +27,7 @@ struct RowColumn {
     const char* name;
     ColumnKind kind;
     bool nullable = false;
+    bool later = false;  ///< came in with a later schema: older entries lack it
 };
 
 /// A table whose changes are journaled: its columns, those of the key first.
@@ -36,9 +37,14 @@ struct RowTable {
     std::vector<RowColumn> columns;
 };
 
+/// Whether a row has all columns that its table had when entries of the journal began.
+bool wholeRow(const RowTable& table, const Row& row);
+
 /// The journaled tables; nothing else can be changed by undo. A recording is never inserted or
 /// deleted by undo: only its battery, title and mark change.
 const std::vector<RowTable>& journaledTables();
+/// Those of schemas 2 and 3, with the columns they had then.
+const std::vector<RowTable>& firstJournaledTables();
 const RowTable* journaledTable(std::string_view name);
 
 /// An SQL expression that yields the text of a trigger's row ("new" or "old"); of all columns, or

@@ -8,6 +8,7 @@
 
 #include "bench_book.h"
 #include "confirm.h"
+#include "convert_edits.h"
 #include "journal.h"
 #include "old_journal.h"
 #include "quantity/harmless.h"
@@ -99,6 +100,104 @@ constexpr const char* kVersion4 = R"sql(
 ALTER TABLE sample_chunk ADD COLUMN checksum BLOB;
 )sql";
 
+// What logs were taken with and what charged the batteries; checks of instruments; readings,
+// findings and what made them (computed by the program: never journaled); what an edit of the steps
+// made; a figure that numbers revisions.
+constexpr const char* kVersion5 = R"sql(
+CREATE TABLE instrument (
+  id INTEGER PRIMARY KEY,
+  revision INTEGER NOT NULL DEFAULT 1,
+  name TEXT NOT NULL CHECK (length(name) > 0),
+  card TEXT NOT NULL DEFAULT '{}'
+);
+CREATE TABLE charger (
+  id INTEGER PRIMARY KEY,
+  revision INTEGER NOT NULL DEFAULT 1,
+  name TEXT NOT NULL CHECK (length(name) > 0),
+  card TEXT NOT NULL DEFAULT '{}'
+);
+CREATE TABLE meter_check (
+  id INTEGER PRIMARY KEY,
+  instrument_id INTEGER NOT NULL REFERENCES instrument(id) ON DELETE RESTRICT,
+  at_epoch_s REAL NOT NULL,
+  kind TEXT NOT NULL,
+  value REAL NOT NULL,
+  uncertainty REAL NOT NULL DEFAULT 0,
+  name TEXT NOT NULL
+);
+CREATE INDEX meter_check_instrument ON meter_check(instrument_id);
+ALTER TABLE recording ADD COLUMN instrument_id INTEGER REFERENCES instrument(id);
+ALTER TABLE recording ADD COLUMN charger_id INTEGER REFERENCES charger(id);
+CREATE INDEX recording_instrument ON recording(instrument_id);
+CREATE INDEX recording_charger ON recording(charger_id);
+ALTER TABLE step_edit ADD COLUMN made TEXT NOT NULL DEFAULT '';
+CREATE TABLE setting (
+  name TEXT PRIMARY KEY,
+  value TEXT NOT NULL
+) WITHOUT ROWID;
+CREATE TABLE counter (
+  name TEXT PRIMARY KEY,
+  value INTEGER NOT NULL
+) WITHOUT ROWID;
+CREATE TABLE study (
+  recording_id INTEGER PRIMARY KEY REFERENCES recording(id) ON DELETE CASCADE,
+  fingerprint TEXT NOT NULL,
+  problem TEXT NOT NULL DEFAULT '',
+  strength BLOB
+);
+CREATE TABLE reading (
+  recording_id INTEGER NOT NULL REFERENCES recording(id) ON DELETE CASCADE,
+  position INTEGER NOT NULL,
+  name TEXT NOT NULL,
+  step INTEGER,
+  value REAL NOT NULL,
+  uncertainty REAL,
+  low REAL,
+  high REAL,
+  unit TEXT NOT NULL,
+  method TEXT NOT NULL,
+  from_s REAL,
+  to_s REAL,
+  quoted INTEGER NOT NULL DEFAULT 0,
+  conditions TEXT NOT NULL DEFAULT '{}',
+  PRIMARY KEY (recording_id, position)
+) WITHOUT ROWID;
+CREATE TABLE finding (
+  recording_id INTEGER NOT NULL REFERENCES recording(id) ON DELETE CASCADE,
+  position INTEGER NOT NULL,
+  severity TEXT NOT NULL,
+  code TEXT NOT NULL,
+  text TEXT NOT NULL,
+  from_s REAL,
+  to_s REAL,
+  PRIMARY KEY (recording_id, position)
+) WITHOUT ROWID;
+)sql";
+
+// What a battery is beyond its card; pictures, by their hash, never journaled; what was done of the
+// due list.
+constexpr const char* kVersion6 = R"sql(
+CREATE TABLE battery_life (
+  battery_id INTEGER PRIMARY KEY REFERENCES battery(id) ON DELETE RESTRICT,
+  part_of INTEGER REFERENCES battery(id) ON DELETE RESTRICT,
+  position INTEGER NOT NULL DEFAULT 0,
+  details TEXT NOT NULL DEFAULT '{}',
+  photo TEXT NOT NULL DEFAULT ''
+);
+CREATE INDEX battery_life_part ON battery_life(part_of);
+CREATE TABLE photo (
+  sha256 TEXT PRIMARY KEY,
+  bytes BLOB NOT NULL
+);
+CREATE TABLE task_done (
+  id INTEGER PRIMARY KEY,
+  battery_id INTEGER NOT NULL REFERENCES battery(id) ON DELETE RESTRICT,
+  task TEXT NOT NULL,
+  at_epoch_s REAL NOT NULL
+);
+CREATE INDEX task_done_battery ON task_done(battery_id);
+)sql";
+
 using Schema =
     std::map<std::string, std::string>;  ///< "table battery" to its SQL, white space folded
 
@@ -134,6 +233,8 @@ void createVersion(SQLite::Database& db, int version) {
         db.exec(kJournalTables);
         db.exec(kVersion4);
     }
+    if (version >= 5) db.exec(kVersion5);
+    if (version >= 6) db.exec(kVersion6);
 }
 
 const Schema& knownSchema(int version) {
@@ -189,6 +290,15 @@ void migrate(SQLite::Database& db, int fromVersion) {
         db.exec(kVersion4);
         confirmSamples(db);
     }
+    if (fromVersion < 5) {
+        db.exec(kVersion5);
+        // No revision that another window may hold comes again.
+        db.exec(
+            "INSERT INTO counter(name, value) SELECT 'revision', coalesce(max(revision), 0) + "
+            "(SELECT count(*) FROM change_part) FROM battery");
+        settleStoredEdits(db);
+    }
+    if (fromVersion < 6) db.exec(kVersion6);
     db.exec(fmt::format("PRAGMA user_version = {}", BenchBook::kSchemaVersion));
 }
 

@@ -16,7 +16,8 @@ inline constexpr int kBookApplicationId = 0x4E4B4231;  // "NKB1"
 void createSchema(SQLite::Database& db);
 
 /// Brings an older book up, inside the caller's transaction. Blocks of samples that differ from
-/// what the kept original gives get no checksum: they are damaged. Throws SQLite::Exception,
+/// what the kept original gives get no checksum: they are damaged. Edits of steps get what they
+/// make of the steps as they are found today (schema 5). Throws SQLite::Exception,
 /// Refused.
 void migrate(SQLite::Database& db, int fromVersion);
 

@@ -42,11 +42,12 @@ double Cell::sourceVoltage_V(double current_A) const {
 }
 
 double Cell::resistance_ohm() const {
+    if (resistance_ohm_ >= 0) return resistance_ohm_;
     const double T = s_.temperature_C + kKelvin;
     const double warm =
         std::exp(p_.chemistry->activation_J_mol / kGas * (1 / T - 1 / (25 + kKelvin)));
     const double empty = 1 + 1.5 * std::exp(-std::max(s_.soc, -0.1) / 0.05);
-    return p_.r0_ohm * warm * empty;
+    return resistance_ohm_ = p_.r0_ohm * warm * empty;
 }
 
 void Cell::step(double current_A, double dt_s, double ambient_C) {
@@ -56,15 +57,18 @@ void Cell::step(double current_A, double dt_s, double ambient_C) {
         current_A > 0 ? (1 - efficiency) * current_A * voltage_V(current_A) : 0;
     const double heat = current_A * current_A * resistance + s_.v1_V * s_.v1_V / p_.r1_ohm +
                         s_.v2_V * s_.v2_V / p_.r2_ohm + (p_.chemistry->nickel() ? lostPower : 0);
-    const double e1 = std::exp(-dt_s / p_.tau1_s);
-    const double e2 = std::exp(-dt_s / p_.tau2_s);
+    if (dt_s != decay_.dt_s)  // steps of one length follow each other
+        decay_ = {dt_s, std::exp(-dt_s / p_.tau1_s), std::exp(-dt_s / p_.tau2_s),
+                  std::exp(-dt_s * p_.heatLoss_W_K / p_.heatCapacity_J_K)};
+    const double e1 = decay_.e1;
+    const double e2 = decay_.e2;
     s_.v1_V = s_.v1_V * e1 + p_.r1_ohm * current_A * (1 - e1);
     s_.v2_V = s_.v2_V * e2 + p_.r2_ohm * current_A * (1 - e2);
     s_.soc += (current_A * efficiency - p_.leak_A) * dt_s / 3600 / p_.capacity_Ah;
     // Newton's law of cooling with constant heat over the step, exactly.
     const double settled = ambient_C + heat / p_.heatLoss_W_K;
-    s_.temperature_C = settled + (s_.temperature_C - settled) *
-                                     std::exp(-dt_s * p_.heatLoss_W_K / p_.heatCapacity_J_K);
+    s_.temperature_C = settled + (s_.temperature_C - settled) * decay_.heat;
+    resistance_ohm_ = -1;
 }
 
 }  // namespace nk

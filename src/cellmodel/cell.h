@@ -50,6 +50,12 @@ class Cell {
   private:
     double openCircuit_V() const;
 
+    /// What a step of this length leaves of the RC pairs and of a temperature difference.
+    struct Decay {
+        double dt_s = -1, e1 = 0, e2 = 0, heat = 0;
+    };
+    Decay decay_;
+    mutable double resistance_ohm_ = -1;  ///< of this state; below 0: not computed yet
     CellParameters p_;
     CellState s_;
 };

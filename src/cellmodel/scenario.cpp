@@ -224,4 +224,28 @@ Expected<Scenario> parseScenario(std::string_view text, const std::string& name)
     return s;
 }
 
+Expected<std::vector<Scenario>> parseScenarios(std::string_view text, const std::string& name) {
+    std::vector<Scenario> out;
+    const auto take = [&](std::string_view one, const std::string& under) -> Expected<void> {
+        auto scenario = parseScenario(one, under);
+        if (!scenario) return tl::unexpected<Error>(scenario.error());
+        out.push_back(std::move(*scenario));
+        return {};
+    };
+    if (auto ok = take(text, name); !ok) return tl::unexpected<Error>(ok.error());
+    const json base = json::parse(text, nullptr, false, true);
+    if (!base.contains("again") || !base["again"].is_array()) return out;
+    for (const json& change : base["again"]) {
+        if (!change.is_object() || !change.contains("name") || !change["name"].is_string())
+            return fail(ErrorKind::InvalidArgument, "An entry of \"again\" has no name.", name,
+                        "a scenario as described in docs/formats.md.");
+        json one = base;
+        one.erase("again");
+        one.merge_patch(change);
+        if (auto ok = take(one.dump(), name + "-" + change["name"].get<std::string>()); !ok)
+            return tl::unexpected<Error>(ok.error());
+    }
+    return out;
+}
+
 }  // namespace nk

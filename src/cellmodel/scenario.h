@@ -70,6 +70,9 @@ struct Scenario {
 
 /// Reads a scenario. Errors name the field and what would be accepted.
 Expected<Scenario> parseScenario(std::string_view json, const std::string& name);
+/// The scenario and those of its list "again", each the scenario with some fields changed (a merge
+/// patch, RFC 7386) and its own name behind a hyphen. Errors as parseScenario.
+Expected<std::vector<Scenario>> parseScenarios(std::string_view json, const std::string& name);
 /// The scenarios that ship with the program, by name, as JSON text.
 const std::vector<std::pair<std::string_view, std::string_view>>& scenarioFiles();
 

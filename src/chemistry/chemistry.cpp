@@ -192,6 +192,24 @@ const Chemistry* Battery::chemistryData() const {
     return found ? *found : nullptr;
 }
 
+std::optional<ChargeRange> restedCharge(const Battery& battery, double perCell_V,
+                                        double uncertainty_V) {
+    const Chemistry* c = battery.chemistryData();
+    if (c == nullptr || c->ocv.empty() || !std::isfinite(perCell_V)) return std::nullopt;
+    constexpr double kLayered_V = 0.040, kFlat_V = 0.010, kNickel_V = 0.030;
+    const bool flat = c->id == "lfp" || c->id == "lto";
+    const double usual_V = c->nickel() ? kNickel_V : flat ? kFlat_V : kLayered_V;
+    const double curve_V =
+        battery.ownCurve().empty() ? std::max(usual_V, 2 * c->ocvSpread_V) : 2 * c->ocvSpread_V;
+    const double half_V =
+        std::hypot(curve_V, std::isfinite(uncertainty_V) ? 2 * uncertainty_V : 0.0);
+    constexpr double kLeast = 0.01;
+    const double middle = c->ocv.soc(perCell_V);
+    return ChargeRange{
+        std::clamp(std::min(c->ocv.soc(perCell_V - half_V), middle - kLeast), 0., 1.),
+        std::clamp(std::max(c->ocv.soc(perCell_V + half_V), middle + kLeast), 0., 1.)};
+}
+
 Expected<void> Battery::check() const {
     if (!chemistry.empty()) {
         const auto found = findChemistry(chemistry);
@@ -263,6 +281,7 @@ Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
             }
         }
         out.chemistry = best;
+        out.setLimits(out.limits());  // the maker's figures hold for a guessed kind too
     }
     if (out.series == 0) {
         if (const Chemistry* c = out.chemistryData()) {

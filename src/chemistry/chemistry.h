@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -130,6 +131,17 @@ struct Battery {
     OwnCurve ownCurve_;
     std::shared_ptr<const Chemistry> own_;  ///< the chemistry with limits and curve in place
 };
+
+/// State of charge, 0 … 1, at 95 %.
+struct ChargeRange {
+    double low = 0, high = 1;
+};
+/// What a rested voltage (V a cell, with its standard uncertainty) tells of the charge, by the
+/// battery's own curve or the usual one of its chemistry. Single cells lie ±40 mV from a usual
+/// curve for layered oxides by their grade, ±10 mV by hysteresis for flat kinds, ±30 mV for nickel
+/// (memory; shared decision in docs/methods.md). Nothing without a curve.
+std::optional<ChargeRange> restedCharge(const Battery& battery, double perCell_V,
+                                        double uncertainty_V);
 
 /// A battery with the fields that were left open guessed from the recording's voltages: series
 /// count from the highest and lowest voltage, chemistry only as an assumption that is marked.

@@ -9,7 +9,8 @@
 #include "book/hash.h"
 #include "formats/bytes.h"
 #include "formats/importer.h"
-#include "json.h"
+#include "history/refresh.h"
+#include "report/analysis_json.h"
 #include "report/text.h"
 
 namespace nk {
@@ -17,7 +18,14 @@ namespace nk {
 AnalyseCommand::AnalyseCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err)
     : out_(out), err_(err) {
     CLI::App* command = app.add_subcommand("analyse", "Steps, readings and findings of one log");
-    command->add_option("LOG", log_, "the log file (CSV, TSV, TXT)")->required();
+    command_ = command;
+    command
+        ->add_option("LOG", log_,
+                     "the log file (CSV, TSV, TXT); with --book the recording's number or title")
+        ->required();
+    command->add_option("--book", book_,
+                        "a bench book: analyses a recording in it, with its card, edits and "
+                        "corrections");
     battery_.addTo(*command);
     reading_.addTo(*command);
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/analysis/1)");
@@ -26,7 +34,33 @@ AnalyseCommand::AnalyseCommand(CLI::App& app, int& status, std::ostream& out, st
     command->callback([this, &status] { status = run(); });
 }
 
+int AnalyseCommand::runInBook() {
+    // Card, reading and accuracy are the book's: nothing is passed over without a word.
+    for (const CLI::Option* o : command_->get_options()) {
+        const std::string name = o->get_single_name();
+        if (o->count() == 0 || name == "LOG" || name == "book" || name == "json" ||
+            name == "sha256" || name == "fail-on-hazard")
+            continue;
+        err_ << "--" << name << ": a recording in a book has its own card and reading. Accepted: "
+             << "--json, --fail-on-hazard.\n";
+        return 2;
+    }
+    auto book = BenchBook::open(book_, false);
+    if (!book) return err_ << book.error().text() << '\n', 1;
+    const auto entry = findRecording(**book, log_);
+    if (!entry) return err_ << entry.error().text() << '\n', 1;
+    const auto opened = openRecording(**book, entry->id);
+    if (!opened) return err_ << opened.error().text() << '\n', 1;
+    keepStudy(**book, *opened);
+    if (json_)
+        analysisJson(*opened, [this](std::string_view piece) { out_ << piece; });
+    else
+        out_ << analysisText(*opened->recording, opened->analysis, opened->entry.title);
+    return failOnHazard_ && opened->analysis.hasHazard() ? 3 : 0;
+}
+
 int AnalyseCommand::run() {
+    if (!book_.empty()) return runInBook();
     const auto given = commandInput(battery_, reading_);
     if (!given) {
         err_ << given.error().text() << '\n';
@@ -55,8 +89,11 @@ int AnalyseCommand::run() {
         hash = sha256(*bytes);
     }
     const Analysis analysis = analyse(*log->recording, given->battery, {}, given->accuracy);
-    out_ << (json_ ? analysisJson(*log, analysis, given->accuracy, log_, hash)
-                   : analysisText(*log->recording, analysis, log_));
+    if (json_)
+        analysisJson(*log, analysis, given->accuracy, log_, hash,
+                     [this](std::string_view piece) { out_ << piece; });
+    else
+        out_ << analysisText(*log->recording, analysis, log_);
     return failOnHazard_ && analysis.hasHazard() ? 3 : 0;
 }
 

@@ -1,4 +1,4 @@
-// narrow-knee-cli analyse LOG …
+// narrow-knee-cli analyse LOG …, or analyse --book BOOK RECORDING
 #pragma once
 
 #include <iosfwd>
@@ -13,12 +13,14 @@ class AnalyseCommand {
 
   private:
     int run();
+    int runInBook();
 
     std::ostream& out_;
     std::ostream& err_;
     BatteryOptions battery_;
     ReadingOptions reading_;
-    std::string log_;
+    CLI::App* command_ = nullptr;
+    std::string log_, book_;
     bool json_ = false, sha256_ = false, failOnHazard_ = false;
 };
 

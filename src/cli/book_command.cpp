@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <filesystem>
@@ -13,8 +14,15 @@
 #include "formats/bytes.h"
 #include "formats/file_out.h"
 #include "formats/importer.h"
+#include "history/charger_audit.h"
+#include "history/hand_on.h"
+#include "history/refresh.h"
+#include "history/summary.h"
+#include "history/take_in.h"
+#include "quantity/accuracy_text.h"
 #include "quantity/format.h"
-#include "report/summary.h"
+#include "quantity/iso_time.h"
+#include "report/history_json.h"
 
 namespace nk {
 
@@ -23,6 +31,43 @@ double now_s() {
     return std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch())
         .count();
 }
+}  // namespace
+
+namespace {
+
+/// The files named, and those in the folders named, with the folders in them, by name. Links out of
+/// a folder are not followed, hidden files and bench books are no logs.
+std::vector<std::string> filesOf(const std::vector<std::string>& named) {
+    namespace fs = std::filesystem;
+    std::vector<std::string> out;
+    for (const std::string& name : named) {
+        std::error_code ec;
+        if (!fs::is_directory(name, ec)) {
+            out.push_back(name);
+            continue;
+        }
+        std::vector<std::string> inside;
+        constexpr int kDeepest = 16;
+        for (auto it = fs::recursive_directory_iterator(
+                 name, fs::directory_options::skip_permission_denied, ec);
+             !ec && it != fs::recursive_directory_iterator(); it.increment(ec)) {
+            const fs::path& path = it->path();
+            std::error_code none;
+            if (path.filename().string().starts_with(".") || it.depth() > kDeepest) {
+                if (it->is_directory(none)) it.disable_recursion_pending();
+                continue;
+            }
+            if (it->is_symlink(none) || !it->is_regular_file(none)) continue;
+            const std::string ending = path.extension().string();
+            if (ending == ".nkbook" || ending == ".nkbook-wal" || ending == ".nkbook-shm") continue;
+            inside.push_back(path.string());
+        }
+        std::ranges::sort(inside);
+        out.insert(out.end(), inside.begin(), inside.end());
+    }
+    return out;
+}
+
 }  // namespace
 
 BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err)
@@ -42,9 +87,14 @@ BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ost
          &BookCommand::verify);
     CLI::App* import = with("import", "Reads logs into the book (made when it is not there)",
                             &BookCommand::importLogs);
-    import->add_option("LOG", logs_, "log files")->required();
+    import->add_option("LOG", logs_, "log files, and folders of logs")->required();
     import->add_option("--name", name_,
                        "the battery's name; made when the book has none of that name");
+    import->add_option("--instrument", instrument_,
+                       "what wrote the logs; made, with --accuracy, when the book has none of that "
+                       "name");
+    import->add_option("--charger", charger_,
+                       "what charged the battery; made when the book has none of that name");
     battery_.addTo(*import);
     reading_.addTo(*import);
     CLI::App* exportApp =
@@ -60,6 +110,18 @@ BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ost
          &BookCommand::rescue)
         ->add_option("-o,--output", target_, "the new book")
         ->required();
+    CLI::App* handOn = with("hand-on", "Writes one battery with its logs as a book of its own",
+                            &BookCommand::handOn);
+    handOn->add_option("BATTERY", name_, "the battery's number or exact name")->required();
+    handOn->add_option("-o,--output", target_, "the new book")->required();
+    with("merge", "Takes in what another book holds; logs that are here already are not doubled",
+         &BookCommand::merge)
+        ->add_option("OTHER", other_, "the other book, which is not changed")
+        ->required();
+    with("refresh", "Computes stored readings anew that are out of date", &BookCommand::refresh);
+    with("instruments", "What wrote the logs, with its accuracy and its checks",
+         &BookCommand::instruments);
+    with("chargers", "What each charger does, told by all its charges", &BookCommand::chargers);
 }
 
 int BookCommand::list() {
@@ -102,7 +164,7 @@ int BookCommand::list() {
                             durationText(e.duration_s));
         if (std::isfinite(e.summary.capacity_Ah))
             out_ << ", gave " << shortValue(e.summary.capacity_Ah, "Ah")
-                 << (e.summary.conditions.empty() ? "" : " at " + e.summary.conditions);
+                 << (conditionsWords(e.summary).empty() ? "" : " at " + conditionsWords(e.summary));
         out_ << (e.summary.hazard ? ", HAZARD found" : "") << ")\n";
     };
     for (const auto& b : *batteries) {
@@ -136,48 +198,149 @@ int BookCommand::verify() {
 int BookCommand::importLogs() {
     const auto given = commandInput(battery_, reading_);
     if (!given) return err_ << given.error().text() << '\n', 2;
+    if (!reading_.accuracyText.empty() && instrument_.empty())
+        return err_ << "--accuracy: it is kept with the instrument. Accepted: --instrument NAME "
+                       "beside it.\n",
+               2;
     auto book = BenchBook::open(book_, true);
     if (!book) return err_ << book.error().text() << '\n', 1;
-    std::int64_t batteryId = 0;
-    Battery card = given->battery;
+    NewLog log;
+    log.at_s = now_s();
     if (!name_.empty()) {
-        const auto entry = (*book)->batteryNamed(name_, card);
+        // Before the first log, so that two who import at the same time get one battery.
+        const auto entry = (*book)->batteryNamed(name_, given->battery);
         if (!entry) return err_ << entry.error().text() << '\n', 1;
-        batteryId = entry->id;
-        card = entry->battery;
+        log.batteryId = entry->id;
     }
+    const auto instruments = (*book)->instruments();
+    const auto chargers = (*book)->chargers();
+    if (!instruments || !chargers)
+        return err_ << (instruments ? chargers.error() : instruments.error()).text() << '\n', 1;
+    for (const InstrumentEntry& e : *instruments)
+        if (e.instrument.name == instrument_) log.instrumentId = e.id;
+    if (log.instrumentId > 0 && !reading_.accuracyText.empty())
+        return err_ << "--accuracy: the instrument '" << instrument_
+                    << "' is in the book with its own. Accepted: another name, or no --accuracy.\n",
+               2;
+    for (const ChargerEntry& e : *chargers)
+        if (e.charger.name == charger_) log.chargerId = e.id;
     int status = 0;
-    for (const std::string& log : logs_) {
-        const auto bytes = readFile(log);
+    for (const std::string& file : filesOf(logs_)) {
+        const auto refused = [&](const Error& error) {
+            err_ << error.text() << '\n';
+            status = 1;
+        };
+        const auto bytes = readFile(file);
         if (!bytes) {
-            err_ << bytes.error().text() << '\n';
-            status = 1;
+            refused(bytes.error());
             continue;
         }
-        const auto imported = readLog(*bytes, log, given->options);
+        const auto imported = readLog(*bytes, file, given->options);
         if (!imported) {
-            err_ << imported.error().text() << '\n';
-            status = 1;
+            refused(imported.error());
             continue;
         }
-        const std::filesystem::path path(log);
-        NewRecording n;
-        n.batteryId = batteryId;
-        n.title = path.stem().string();
-        n.fileName = path.filename().string();
-        n.importedAt_s = now_s();
-        n.originalBytes = *bytes;
-        n.imported = &*imported;
-        n.summary = summarise(analyse(*imported->recording, card, {}, given->accuracy));
-        const auto id = (*book)->addRecording(n);
-        if (!id) {
-            err_ << id.error().text() << '\n';
-            status = 1;
+        const std::filesystem::path path(file);
+        log.title = path.stem().string();
+        log.fileName = path.filename().string();
+        log.bytes = *bytes;
+        log.imported = &*imported;
+        const std::string shape = shapeOf(imported->dialect);
+        if (log.instrumentId == 0 && !instrument_.empty())
+            log.newInstrument = Instrument{
+                instrument_, given->accuracy,
+                shape.empty() ? std::vector<std::string>() : std::vector<std::string>{shape}, ""};
+        if (log.chargerId == 0 && !charger_.empty()) log.newCharger = Charger{charger_, ""};
+        NewLog one = log;
+        if (instrument_.empty())
+            if (const auto known = instrumentOfShape(*instruments, shape))
+                one.instrumentId = known->id;
+        const auto taken = takeIn(**book, one);
+        if (!taken) {
+            refused(taken.error());
             continue;
         }
-        out_ << fmt::format("{}  {}\n", *id, n.title) << std::flush;
+        if (!instrument_.empty()) log.instrumentId = taken->instrumentId;
+        log.chargerId = taken->chargerId;
+        out_ << fmt::format("{}  {}\n", taken->recordingId, log.title) << std::flush;
     }
     return status;
+}
+
+int BookCommand::handOn() {
+    auto book = BenchBook::open(book_, false);
+    if (!book) return err_ << book.error().text() << '\n', 1;
+    const auto battery = findBattery(**book, name_);
+    if (!battery) return err_ << battery.error().text() << '\n', 1;
+    const auto report = handOnBattery(**book, battery->id, target_);
+    if (!report) return err_ << report.error().text() << '\n', 1;
+    out_ << fmt::format("{}: {}, {} recordings\n", target_, battery->battery.name,
+                        report->recordings);
+    return 0;
+}
+
+int BookCommand::merge() {
+    auto book = BenchBook::open(book_, true);
+    if (!book) return err_ << book.error().text() << '\n', 1;
+    auto other = BenchBook::openForReading(other_);
+    if (!other) return err_ << other.error().text() << '\n', 1;
+    const auto report = (*book)->takeIn(**other);
+    if (!report) return err_ << report.error().text() << '\n', 1;
+    out_ << fmt::format("{} batteries and {} recordings came in, {} recordings were here already\n",
+                        report->batteries, report->recordings, report->known);
+    for (const std::string& words : report->notes) out_ << "NOTE  " << words << '\n';
+    return 0;
+}
+
+int BookCommand::refresh() {
+    const auto report = refreshBook(book_);
+    if (!report) return err_ << report.error().text() << '\n', 1;
+    out_ << fmt::format("{} recordings were out of date, {} computed anew, {} cannot be read\n",
+                        report->stale, report->stored, report->broken);
+    return report->broken > 0 ? 1 : 0;
+}
+
+int BookCommand::instruments() {
+    auto book = BenchBook::open(book_, false);
+    if (!book) return err_ << book.error().text() << '\n', 1;
+    const auto all = (*book)->instruments();
+    const auto recordings = (*book)->recordings();
+    const auto checks = (*book)->meterChecks();
+    if (!all) return err_ << all.error().text() << '\n', 1;
+    if (!recordings) return err_ << recordings.error().text() << '\n', 1;
+    if (!checks) return err_ << checks.error().text() << '\n', 1;
+    for (const InstrumentEntry& e : *all) {
+        const auto logs = std::ranges::count(*recordings, e.id, &RecordingEntry::instrumentId);
+        out_ << fmt::format("{:>4}  {}  {}  ({} logs)\n", e.id, e.instrument.name,
+                            accuracyText(e.instrument.accuracy), logs);
+        for (const MeterCheck& m : *checks)
+            if (m.instrumentId == e.id)
+                out_ << fmt::format("      {}  {}: {}\n", isoTime(m.at_s),
+                                    toString(m.correction.kind),
+                                    valueText(m.correction.value, m.correction.uncertainty,
+                                              correctionUnit(m.correction.kind))
+                                        .joined());
+    }
+    return 0;
+}
+
+int BookCommand::chargers() {
+    // What is out of date is made true first: findings are read from the book.
+    if (const auto fresh = refreshBook(book_); !fresh)
+        return err_ << fresh.error().text() << '\n', 1;
+    auto book = BenchBook::open(book_, false);
+    if (!book) return err_ << book.error().text() << '\n', 1;
+    const auto all = (*book)->chargers();
+    if (!all) return err_ << all.error().text() << '\n', 1;
+    for (const ChargerEntry& e : *all) {
+        const auto audit = auditCharger(**book, e.id);
+        if (!audit) return err_ << audit.error().text() << '\n', 1;
+        out_ << fmt::format("{:>4}  {}  ({} logs with a charge)\n", e.id, e.charger.name,
+                            audit->charges);
+        for (const ChargerHabit& h : audit->habits)
+            out_ << fmt::format("      {}{}\n", h.hazard ? "HAZARD  " : "", h.words);
+    }
+    return 0;
 }
 
 int BookCommand::exportOriginal() {

@@ -1,4 +1,4 @@
-// narrow-knee-cli book list|verify BOOK
+// narrow-knee-cli book list|verify|import|export|hand-on|merge|… BOOK
 #pragma once
 
 #include <iosfwd>
@@ -18,12 +18,17 @@ class BookCommand {
     int exportOriginal();
     int backup();
     int rescue();
+    int handOn();
+    int merge();
+    int refresh();
+    int instruments();
+    int chargers();
 
     std::ostream& out_;
     std::ostream& err_;
     BatteryOptions battery_;
     ReadingOptions reading_;
-    std::string book_, name_, target_;
+    std::string book_, name_, target_, instrument_, charger_, other_;
     std::vector<std::string> logs_;
     long long recording_ = 0;
     bool json_ = false, force_ = false;

@@ -9,11 +9,17 @@
 
 #include "analyse_command.h"
 #include "book_command.h"
+#include "group_command.h"
 #include "harmless_stream.h"
+#include "history_command.h"
+#include "identify_command.h"
 #include "options.h"
+#include "rainflow_command.h"
 #include "rate_command.h"
 #include "replay_command.h"
+#include "shelf_command.h"
 #include "simulate_command.h"
+#include "verdict_command.h"
 
 namespace nk {
 
@@ -37,6 +43,13 @@ int runCommandLine(std::vector<std::string> args, std::ostream& rawOut, std::ost
     CompareCommand compare(app, status, out, err);
     SimulateCommand simulate(app, status, out, err);
     BookCommand book(app, status, out, err);
+    HistoryCommand history(app, status, out, err);
+    IdentifyCommand identify(app, status, out, err);
+    VerdictCommand verdict(app, status, out, err);
+    GroupCommand group(app, status, out, err);
+    RainflowCommand rainflow(app, status, out, err);
+    ShelfCommand shelf(app, status, out, err);
+    DueCommand due(app, status, out, err);
     try {
         args = joinRuleValues(args);
         std::vector<std::string> reversed(args.rbegin(), args.rend());

@@ -12,8 +12,14 @@ void HarmlessStream::Buffer::handOn(std::size_t count) {
         json_ = begun_ && waiting_[first] == '{';
     }
     const std::string_view part = std::string_view(waiting_).substr(0, count);
-    target_ << (json_ ? harmlessJson(part) : harmless(part, 0, true));
-    waiting_.erase(0, count);
+    if (json_ && plainAscii(part))
+        target_ << part;
+    else
+        target_ << (json_ ? harmlessJson(part) : harmless(part, 0, true));
+    if (count == waiting_.size())
+        waiting_.clear();
+    else
+        waiting_.erase(0, count);
     if (!target_) owner_.setstate(std::ios::badbit);
 }
 

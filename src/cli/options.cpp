@@ -4,6 +4,7 @@
 #include <sstream>
 
 #include "book/battery_hint.h"
+#include "quantity/accuracy_text.h"
 #include "quantity/harmless.h"
 #include "quantity/units.h"
 
@@ -94,43 +95,7 @@ void ReadingOptions::addTo(CLI::App& command) {
 }
 
 Expected<InstrumentAccuracy> ReadingOptions::accuracy() const {
-    InstrumentAccuracy out;
-    std::stringstream parts(accuracyText);
-    std::string part;
-    const auto refused = [&] {
-        return fail(ErrorKind::InvalidArgument, "'" + harmless(part, 40) + "' is no accuracy.",
-                    "--accuracy",
-                    "V=0.5%+1, A=1%+2 (percent of the reading, at most 20, and steps of the last "
-                    "digit, at most 100) or C=1 (kelvin).");
-    };
-    while (std::getline(parts, part, ',')) {
-        if (part.size() < 3 || part[1] != '=') return refused();
-        std::string rest = part.substr(2);
-        if (part[0] == 'C') {
-            const auto kelvin = parseQuantity(rest, Quantity::Temperature);
-            if (!kelvin || !(*kelvin >= 0 && *kelvin <= 20)) return refused();
-            out.temperature_C = *kelvin;
-            continue;
-        }
-        if (part[0] != 'V' && part[0] != 'A') return refused();
-        double& gain = part[0] == 'V' ? out.voltageGain : out.currentGain;
-        double& steps = part[0] == 'V' ? out.voltageOffsetSteps : out.currentOffsetSteps;
-        const std::size_t percent = rest.find('%');
-        if (percent != std::string::npos) {
-            const auto value = parseQuantity(rest.substr(0, percent), Quantity::Time);
-            if (!value || !(*value >= 0 && *value <= 20)) return refused();
-            gain = *value / 100;
-            rest = rest.substr(percent + 1);
-            if (!rest.empty() && rest[0] != '+') return refused();
-            rest = rest.empty() ? "" : rest.substr(1);
-        }
-        if (!rest.empty()) {
-            const auto value = parseQuantity(rest, Quantity::Time);
-            if (!value || !(*value >= 0 && *value <= 100)) return refused();
-            steps = *value;
-        }
-    }
-    return out;
+    return parseAccuracy(accuracyText, "--accuracy");
 }
 
 Expected<ReadOptions> ReadingOptions::options(const Battery& battery) const {

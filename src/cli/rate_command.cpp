@@ -7,10 +7,12 @@
 #include <ostream>
 
 #include "analysis/compare/cold_warm.h"
+#include "analysis/overlay/incremental.h"
+#include "analysis/overlay/overlay.h"
 #include "analysis/rating/rating.h"
 #include "formats/importer.h"
-#include "json_figures.h"
 #include "quantity/format.h"
+#include "report/json_figures.h"
 
 namespace nk {
 
@@ -146,13 +148,70 @@ int RateCommand::run() {
     return 0;
 }
 
+namespace {
+
+Json comparisonJson(const Comparison& c) {
+    return {{"capacity_ratio", ratioJson(c.capacity)},
+            {"energy_ratio", ratioJson(c.energy)},
+            {"resistance_ratio", ratioJson(c.resistance)},
+            {"resistance_delay_s", number(c.delay_s)},
+            {"power_ratio", ratioJson(c.power)},
+            {"mean_voltage_ratio", ratioJson(c.meanVoltage)},
+            {"first_temperature_C", number(c.firstTemperature_C)},
+            {"second_temperature_C", number(c.secondTemperature_C)},
+            {"minutes_off", number(c.minutesOff)},
+            {"caveats", c.caveats}};
+}
+
+/// The dQ/dV peaks of each log's slowest step that has any, and each peak through all of them.
+Json incrementalJson(const std::vector<LoadedLog>& all, const std::vector<std::string>& names) {
+    Json logs = Json::array();
+    std::vector<IncrementalCapacity> made;
+    for (std::size_t k = 0; k < all.size(); ++k) {
+        IncrementalCapacity best;
+        best.why = "There is no step of an hour at constant current.";
+        for (const int step : incrementalSteps(all[k].input())) {
+            IncrementalCapacity c = incrementalCapacity(all[k].input(), step);
+            const bool good = c.why.empty();
+            if (good || best.step < 0) best = std::move(c);
+            if (good) break;
+        }
+        Json peaks = Json::array();
+        for (const IncrementalPeak& p : best.peaks)
+            peaks.push_back({{"voltage_V", number(p.volts)},
+                             {"uncertainty_V", number(p.voltsUncertainty)},
+                             {"scatter_V", number(p.voltsScatter)},
+                             {"height_Ah_V", number(p.height_Ah_V)},
+                             {"height_uncertainty_Ah_V", number(p.heightUncertainty)},
+                             {"area_Ah", number(p.area_Ah)},
+                             {"area_uncertainty_Ah", number(p.areaUncertainty)}});
+        logs.push_back({{"log", names[k]},
+                        {"step", best.why.empty() ? Json(best.step) : Json(nullptr)},
+                        {"smoothing_V", number(best.width_V)},
+                        {"bin_V", number(best.bin_V)},
+                        {"why_not", best.why.empty() ? Json(nullptr) : Json(best.why)},
+                        {"peaks", peaks}});
+        made.push_back(std::move(best));
+    }
+    Json tracks = Json::array();
+    const int cells = static_cast<int>(all.front().input().battery.cells());
+    for (const PeakTrack& track : followPeaks(made, cells)) {
+        Json one = Json::array();
+        for (const int peak : track) one.push_back(peak >= 0 ? Json(peak) : Json(nullptr));
+        tracks.push_back(std::move(one));
+    }
+    return {{"logs", logs}, {"same_peaks", tracks}};
+}
+
+}  // namespace
+
 CompareCommand::CompareCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err)
     : out_(out), err_(err) {
-    CLI::App* command = app.add_subcommand(
-        "compare", "Two recordings of one battery: the second against the first");
-    command->add_option("LOG", logs_, "the first (warm, new) and the second (cold, old) log")
+    CLI::App* command =
+        app.add_subcommand("compare", "Recordings of one battery: each against the first");
+    command->add_option("LOG", logs_, "the first (warm, new) log, and those compared with it")
         ->required()
-        ->expected(2);
+        ->expected(2, 50);
     battery_.addTo(*command);
     reading_.addTo(*command);
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/compare/1)");
@@ -162,29 +221,42 @@ CompareCommand::CompareCommand(CLI::App& app, int& status, std::ostream& out, st
 int CompareCommand::run() {
     const auto given = commandInput(battery_, reading_);
     if (!given) return err_ << given.error().text() << '\n', 2;
-    const auto first = load(logs_[0], *given);
-    if (!first) return err_ << first.error().text() << '\n', 1;
-    const auto second = load(logs_[1], *given);
-    if (!second) return err_ << second.error().text() << '\n', 1;
-    const Comparison c = compareRecordings(first->input(), second->input());
-    if (json_) {
-        out_ << Json{{"schema", "narrow-knee/compare/1"},
-                     {"capacity_ratio", ratioJson(c.capacity)},
-                     {"energy_ratio", ratioJson(c.energy)},
-                     {"resistance_ratio", ratioJson(c.resistance)},
-                     {"resistance_delay_s", number(c.delay_s)},
-                     {"power_ratio", ratioJson(c.power)},
-                     {"mean_voltage_ratio", ratioJson(c.meanVoltage)},
-                     {"first_temperature_C", number(c.firstTemperature_C)},
-                     {"second_temperature_C", number(c.secondTemperature_C)},
-                     {"minutes_off", number(c.minutesOff)},
-                     {"caveats", c.caveats}}
-                    .dump(2, ' ', false, Json::error_handler_t::replace)
-             << '\n';
+    std::vector<LoadedLog> all;
+    for (const std::string& log : logs_) {
+        auto one = load(log, *given);
+        if (!one) return err_ << one.error().text() << '\n', 1;
+        all.push_back(std::move(*one));
+    }
+    const auto against = [&](std::size_t k) {
+        return compareRecordings(all.front().input(), all[k].input());
+    };
+    const auto words = [&](std::size_t k) {
+        return whatDiffers(all.front().input(), -1, logs_.front(), all[k].input(), -1, logs_[k]);
+    };
+    if (!json_) {
+        for (std::size_t k = 1; k < all.size(); ++k) {
+            if (all.size() > 2) out_ << logs_[k] << '\n';
+            const Comparison c = against(k);
+            for (const std::string& w : c.words) out_ << w << '\n';
+            for (const std::string& w : words(k))
+                if (std::ranges::find(c.caveats, w) == c.caveats.end()) out_ << w << '\n';
+            for (const std::string& w : c.caveats) out_ << "  " << w << '\n';
+        }
         return 0;
     }
-    for (const std::string& w : c.words) out_ << w << '\n';
-    for (const std::string& w : c.caveats) out_ << "  " << w << '\n';
+    Json out = {{"schema", "narrow-knee/compare/1"}};
+    out.update(comparisonJson(against(1)));
+    out["words"] = words(1);
+    Json others = Json::array();
+    for (std::size_t k = 1; k < all.size(); ++k) {
+        Json one = {{"log", logs_[k]}};
+        one.update(comparisonJson(against(k)));
+        one["words"] = words(k);
+        others.push_back(std::move(one));
+    }
+    out["others"] = std::move(others);
+    out["incremental_capacity"] = incrementalJson(all, logs_);
+    out_ << out.dump(2, ' ', false, Json::error_handler_t::replace) << '\n';
     return 0;
 }
 

@@ -8,6 +8,8 @@
 
 #include "quantity/format.h"
 
+#include "recording/silence.h"
+
 namespace nk {
 
 namespace {
@@ -157,22 +159,11 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
                                         repeats)});
         spreadRepeats(t, usual);
     }
-    // Gaps: against the usual step and against the spread of steps, for loggers that write
-    // unevenly.
-    std::vector<double> steps;
-    const std::size_t stride = std::max<std::size_t>(1, t.size() / 50000);
-    for (std::size_t i = 1; i < t.size(); i += stride) steps.push_back(t[i] - t[i - 1]);
-    if (steps.empty()) return;
-    const auto high = steps.begin() + static_cast<std::ptrdiff_t>(steps.size() * 95 / 100);
-    std::nth_element(steps.begin(), high, steps.end());
-    const double limit = std::max(5 * usual, 3 * *high);
-    for (std::size_t i = 1; i < t.size(); ++i) {
-        const double step = t[i] - t[i - 1];
-        if (step <= limit) continue;
-        data.gaps.push_back({i - 1, step, false});
+    for (const Gap& gap : silences(t, usual)) {
+        data.gaps.push_back(gap);
         data.problems.push_back(
-            {lineOf(i), t[i - 1], "gap",
-             phrase("{:.6g} s without a sample (usual interval {:.4g} s)", step, usual)});
+            {lineOf(gap.before + 1), t[gap.before], "gap",
+             phrase("{:.6g} s without a sample (usual interval {:.4g} s)", gap.duration_s, usual)});
     }
     std::sort(data.gaps.begin(), data.gaps.end(),
               [](const Gap& a, const Gap& b) { return a.before < b.before; });

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 
 namespace nk {
@@ -122,6 +123,28 @@ std::string durationText(double seconds) {
     if (minutes < 48 * 60)
         return fmt::format("{}{}h\u00A0{:02}{}min", minutes / 60, unit, minutes % 60, unit);
     return phrase("{:.1f}{}days", static_cast<double>(minutes) / 1440, unit);
+}
+
+std::string unitsKept(const std::string& words) {
+    static constexpr std::string_view kUnits[] = {"mAh", "Ah", "Wh", "mV", "V",  "mA",
+                                                  "A",   "W",  "mΩ", "Ω",  "°C", "°F",
+                                                  "min", "ms", "s",  "h",  "%",  "K"};
+    std::string out;
+    for (std::size_t k = 0; k < words.size(); ++k) {
+        const bool gap = words[k] == ' ' && k > 0 && words[k - 1] >= '0' && words[k - 1] <= '9';
+        bool unit = false;
+        for (const std::string_view u : kUnits) {
+            if (!gap || words.compare(k + 1, u.size(), u) != 0) continue;
+            const std::size_t end = k + 1 + u.size();
+            const auto next = end < words.size() ? static_cast<unsigned char>(words[end]) : 0U;
+            unit = unit || !(std::isalnum(static_cast<int>(next)) != 0 || next >= 0x80);
+        }
+        if (unit)
+            out += "\u202F";
+        else
+            out += words[k];
+    }
+    return out;
 }
 
 }  // namespace nk

@@ -36,4 +36,8 @@ std::string clockText(double seconds, bool tenths = false);
 /// "42 s", "12 min", "2 h 05 min" for sentences.
 std::string durationText(double seconds);
 
+/// The same words with a narrow space between each figure and its unit, so that no line ends
+/// between them.
+std::string unitsKept(const std::string& words);
+
 }  // namespace nk

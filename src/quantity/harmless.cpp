@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstdint>
 
 namespace nk {
@@ -57,6 +58,33 @@ std::string harmless(std::string_view text, std::size_t most, bool lines) {
         ++count;
     }
     return out;
+}
+
+bool plainAscii(std::string_view text) {
+    bool plain = true;
+    for (std::size_t k = 0; k < text.size();) {
+        // A stretch at a time, without a branch in it.
+        const std::size_t end = std::min(text.size(), k + 1024);
+        unsigned odd = 0;
+        for (; k < end; ++k) {
+            const auto c = static_cast<unsigned char>(text[k]);
+            odd |= static_cast<unsigned>(c >= 0x7F) |
+                   (static_cast<unsigned>(c < 0x20) & static_cast<unsigned>(c != '\n'));
+        }
+        plain = odd == 0;
+        if (!plain) break;
+    }
+    return plain;
+}
+
+bool validUtf8(std::string_view text) {
+    while (!text.empty()) {
+        const Character c = firstOf(text);
+        // U+FFFD itself, written out, takes three bytes.
+        if (c.code == 0xFFFD && c.length == 1) return false;
+        text.remove_prefix(c.length);
+    }
+    return true;
 }
 
 std::string harmlessJson(std::string_view json) {

@@ -12,6 +12,12 @@ namespace nk {
 /// length). Line ends and tabs become blanks unless `lines` is set.
 std::string harmless(std::string_view text, std::size_t most = 200, bool lines = false);
 
+/// Whether the text is printable ASCII and line ends alone: harmless as it stands.
+bool plainAscii(std::string_view text);
+
+/// Whether every character is whole and of a kind that UTF-8 allows (RFC 3629).
+bool validUtf8(std::string_view text);
+
 /// JSON text with the same characters written as \u escapes: the same values, harmless on a
 /// terminal.
 std::string harmlessJson(std::string_view json);

@@ -70,6 +70,7 @@ struct InstrumentAccuracy {
     double currentGain = 0.005;
     double currentOffsetSteps = 1.0;
     double temperature_C = 1.0;
+    bool operator==(const InstrumentAccuracy&) const = default;
 };
 
 }  // namespace nk

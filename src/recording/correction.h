@@ -25,6 +25,7 @@ struct Correction {
     double uncertainty = 0;          ///< standard, in the unit of `value`
     double from_s = 0, to_s = kNaN;  ///< recording time it holds for; NaN: to the end
     std::string name;                ///< in words, with where it comes from
+    bool operator==(const Correction&) const = default;
 };
 
 /// Identifiers for storage: voltage_offset, lead_resistance, unseen_current, unseen_power,

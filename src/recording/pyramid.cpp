@@ -19,20 +19,47 @@ void widen(MinMax& into, double low, double high) {
 
 }  // namespace
 
-Pyramid::Pyramid(std::span<const double> column) : column_(column) {
-    if (column.size() < kBase) return;
-    std::vector<MinMax> base((column.size() + kBase - 1) / kBase, kNothing);
-    for (std::size_t b = 0; b < base.size(); ++b) {
-        const std::size_t end = std::min(column.size(), (b + 1) * kBase);
-        for (std::size_t i = b * kBase; i < end; ++i) widen(base[b], column[i], column[i]);
+Pyramid::Pyramid(std::span<const double> column) {
+    grow(column);
+}
+
+void Pyramid::grow(std::span<const double> column) {
+    const std::size_t had = column_.size();
+    column_ = column;
+    fill(std::min(had, column.size()));
+}
+
+void Pyramid::fill(std::size_t from) {
+    if (column_.size() < kBase) {
+        levels_.clear();
+        return;
     }
-    levels_.push_back(std::move(base));
-    while (levels_.back().size() > kFactor) {
-        const auto& below = levels_.back();
-        std::vector<MinMax> next((below.size() + kFactor - 1) / kFactor, kNothing);
-        for (std::size_t i = 0; i < below.size(); ++i)
-            widen(next[i / kFactor], below[i].low, below[i].high);
-        levels_.push_back(std::move(next));
+    if (levels_.empty()) {
+        levels_.emplace_back();
+        from = 0;
+    }
+    std::size_t first = from / kBase;  // the first block that is new or was not full
+    levels_[0].resize((column_.size() + kBase - 1) / kBase);
+    for (std::size_t b = first; b < levels_[0].size(); ++b) {
+        levels_[0][b] = kNothing;
+        const std::size_t end = std::min(column_.size(), (b + 1) * kBase);
+        for (std::size_t i = b * kBase; i < end; ++i) widen(levels_[0][b], column_[i], column_[i]);
+    }
+    for (std::size_t l = 0; levels_[l].size() > kFactor; ++l) {
+        if (l + 1 == levels_.size()) {
+            levels_.emplace_back();
+            first = 0;
+        }
+        const auto& below = levels_[l];
+        auto& here = levels_[l + 1];
+        first /= kFactor;
+        here.resize((below.size() + kFactor - 1) / kFactor);
+        for (std::size_t b = first; b < here.size(); ++b) {
+            here[b] = kNothing;
+            const std::size_t end = std::min(below.size(), (b + 1) * kFactor);
+            for (std::size_t i = b * kFactor; i < end; ++i)
+                widen(here[b], below[i].low, below[i].high);
+        }
     }
 }
 

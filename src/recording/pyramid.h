@@ -18,6 +18,10 @@ class Pyramid {
     Pyramid() = default;
     explicit Pyramid(std::span<const double> column);
 
+    /// The column has grown (and may lie elsewhere): the same as a pyramid of the whole, for the
+    /// cost of what is new. The samples it had before must be the same.
+    void grow(std::span<const double> column);
+
     /// Smallest and largest value of samples [first, last); NaN samples are ignored. Both NaN
     /// when there is none.
     MinMax range(std::size_t first, std::size_t last) const;
@@ -30,6 +34,9 @@ class Pyramid {
   private:
     static constexpr std::size_t kBase = 64;  ///< samples in a block of the lowest level
     static constexpr std::size_t kFactor = 8;
+    /// Makes the blocks that hold samples from `from` on anew, on every level.
+    void fill(std::size_t from);
+
     std::span<const double> column_;
     std::vector<std::vector<MinMax>> levels_;
 };

@@ -54,6 +54,26 @@ std::string card(const BatterySheetInput& in) {
     return h + "</table>\n";
 }
 
+/// The reading of this name in the same step of the same log.
+const StoredReading* beside(const BatterySheetInput& in, const StoredReading& r, const char* name) {
+    for (const StoredReading& s : in.readings)
+        if (s.recordingId == r.recordingId && s.step == r.step && s.name == name) return &s;
+    return nullptr;
+}
+
+std::string conditions(const StoredReading& r, const NumberStyle& style) {
+    const ReadingConditions& c = r.conditions;
+    std::string out = std::isfinite(c.cRate)    ? phrase("{:.2g}C", c.cRate)
+                      : std::isfinite(c.mean_A) ? shortValue(std::abs(c.mean_A), "A", style)
+                                                : std::string();
+    const auto add = [&](const std::string& words) { out += (out.empty() ? "" : ", ") + words; };
+    if (std::isfinite(c.floor_V_per_cell)) add(phrase("to {:.2f} V a cell", c.floor_V_per_cell));
+    if (std::isfinite(c.temperature_C)) add(shortValue(c.temperature_C, "C", style));
+    if (c.beganFull) add(*c.beganFull ? phrase("from full") : phrase("not from full"));
+    return out;
+}
+
+/// One row a discharge; a log without one has a row too.
 std::string logs(const BatterySheetInput& in) {
     if (in.recordings.empty())
         return "<p>" + phrase("No log of this battery is in the book.") + "</p>\n";
@@ -63,17 +83,23 @@ std::string logs(const BatterySheetInput& in) {
         phrase("Logs"), phrase("Day"), phrase("Log"), phrase("Lasted"), phrase("Gave"),
         phrase("Conditions"), phrase("Of the label"));
     for (const RecordingEntry& e : in.recordings) {
-        const RecordingSummary& s = e.summary;
-        const bool gave = std::isfinite(s.capacity_Ah);
-        h += fmt::format(
-            "<tr><td>{}</td><td>{}{}</td><td>{}</td><td class=\"n\">{}</td><td>{}</td><td "
-            "class=\"n\">{}</td></tr>\n",
-            dayOf(e), escapeHtml(e.title),
-            s.hazard ? " <b>" + phrase("HAZARD") + "</b>" : std::string(),
-            durationText(e.duration_s), gave ? shortValue(s.capacity_Ah, "Ah", in.style) : "–",
-            escapeHtml(s.conditions),
-            std::isfinite(s.health_percent) ? fixed(s.health_percent, 0, in.style) + "\u202F%"
-                                            : "–");
+        const std::string head =
+            fmt::format("<tr><td>{}</td><td>{}{}</td><td>{}</td>", dayOf(e), escapeHtml(e.title),
+                        e.summary.hazard ? " <b>" + phrase("HAZARD") + "</b>" : std::string(),
+                        durationText(e.duration_s));
+        bool any = false;
+        for (const StoredReading& r : in.readings) {
+            if (r.recordingId != e.id || r.name != "delivered_capacity") continue;
+            const StoredReading* health = beside(in, r, "health_capacity");
+            h += fmt::format(
+                "{}<td class=\"n\">{}</td><td>{}</td><td class=\"n\">{}</td></tr>\n",
+                any ? "<tr><td></td><td></td><td></td>" : head,
+                valueText(r.value, (r.high - r.value) / 2, "Ah", in.style).joined(),
+                escapeHtml(conditions(r, in.style)),
+                health != nullptr ? fixed(health->value, 0, in.style) + "\u202F%" : "–");
+            any = true;
+        }
+        if (!any) h += head + "<td class=\"n\">–</td><td></td><td class=\"n\">–</td></tr>\n";
     }
     return h + "</table>\n";
 }
@@ -106,24 +132,30 @@ std::string strength(const BatterySheetInput& in) {
     if (in.study == nullptr) return {};
     std::string h;
     if (in.study->rating) h += "<p>" + escapeHtml(in.study->rating->sentence) + "</p>\n";
-    std::string rows;
-    for (const StudiedLog& log : in.study->logs)
-        for (const StepResistance& s : log.steps)
-            if (std::isfinite(s.resistance_ohm) && s.nominalDelay_s == 10) {
-                rows += fmt::format(
-                    "<tr><td>{}</td><td class=\"n\">{}</td><td>{}</td></tr>\n",
-                    escapeHtml(log.title),
-                    valueText(s.resistance_ohm, s.coverage * s.uncertainty_ohm / 2, "ohm", in.style)
-                        .joined(),
-                    std::isfinite(s.temperature_C) ? shortValue(s.temperature_C, "C", in.style)
-                                                   : std::string("–"));
-                break;  // one a log: the first load
-            }
-    if (!rows.empty())
-        h += fmt::format(
-            "<table><tr><th>{}</th><th class=\"n\">{}</th><th>{}</th></tr>\n{}</table>\n",
-            phrase("Log"), phrase("Resistance after 10 s ± (k = 2)"), phrase("Temperature"), rows);
     return h.empty() ? h : "<h2>" + phrase("Strength") + "</h2>\n" + h;
+}
+
+/// The resistance of each log that its findings quote: the same figure as on the shelf.
+std::string resistances(const BatterySheetInput& in) {
+    std::string rows;
+    for (const RecordingEntry& e : in.recordings)
+        for (const StoredReading& r : in.readings) {
+            if (r.recordingId != e.id || !r.quoted || !r.name.starts_with("resistance_")) continue;
+            const Metric* m = findMetric(r.name);
+            rows += fmt::format(
+                "<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td><td>{}</td></tr>\n",
+                escapeHtml(e.title), escapeHtml(m != nullptr ? phrase(m->title) : r.name),
+                valueText(r.value, (r.high - r.value) / 2, "ohm", in.style).joined(),
+                std::isfinite(r.conditions.temperature_C)
+                    ? shortValue(r.conditions.temperature_C, "C", in.style)
+                    : std::string("–"));
+        }
+    if (rows.empty()) return rows;
+    return fmt::format(
+        "<h2>{}</h2>\n<table><tr><th>{}</th><th>{}</th><th class=\"n\">{}</th><th>{}</th></tr>\n{}"
+        "</table>\n",
+        phrase("Resistance"), phrase("Log"), phrase("School"), phrase("Value ± (95 %)"),
+        phrase("Temperature"), rows);
 }
 
 }  // namespace
@@ -135,14 +167,14 @@ std::string capacitySvg(const BatterySheetInput& in, int width, int height) {
         if (std::isfinite(e.summary.capacity_Ah))
             top = std::max(top, e.summary.capacity_Ah), ++count;
     if (count == 0 || top <= 0) return {};
-    const double x0 = 52;
-    const double foot = height - 26;
-    const double head = 18;
+    const double x0 = 58;
+    const double foot = height - 30;
+    const double head = 26;
     const double slot = (width - x0 - 8) / static_cast<double>(count);
     const auto y = [&](double charge) { return foot - charge / (1.08 * top) * (foot - head); };
     std::string svg = fmt::format(
         "<svg xmlns='http://www.w3.org/2000/svg' width='{0}' height='{1}' viewBox='0 0 {0} {1}' "
-        "font-family='Inter, sans-serif'><text x='0' y='10' font-size='10' font-weight='600' "
+        "font-family='Inter, sans-serif'><text x='0' y='13' font-size='13' font-weight='600' "
         "fill='#41527a'>{2}</text>",
         width, height, escapeHtml(phrase("Capacity of each log")));
     svg += fmt::format("<line x1='{}' y1='{}' x2='{}' y2='{}' stroke='#d8d4ca'/>", x0, foot,
@@ -150,39 +182,76 @@ std::string capacitySvg(const BatterySheetInput& in, int width, int height) {
     double x = x0;
     for (const RecordingEntry& e : in.recordings) {
         if (!std::isfinite(e.summary.capacity_Ah)) continue;
-        const double wide = std::min(64.0, 0.7 * slot);
+        const double wide = std::min(84.0, 0.8 * slot);
         const double left = x + (slot - wide) / 2;
         const double high = y(e.summary.capacity_Ah);
         svg += fmt::format(
             "<rect x='{:.1f}' y='{:.1f}' width='{:.1f}' height='{:.1f}' fill='#41527a'/>", left,
             high, wide, foot - high);
-        if (slot > 40)
+        if (slot > 62)
             svg += fmt::format(
-                "<text x='{:.1f}' y='{:.1f}' font-size='10' text-anchor='middle' "
+                "<text x='{:.1f}' y='{:.1f}' font-size='13' text-anchor='middle' "
                 "fill='#ffffff'>{}</text>",
-                left + wide / 2, high + 13, shortValue(e.summary.capacity_Ah, "Ah", in.style));
-        if (static_cast<double>(e.title.size()) * 5.4 < slot)
+                left + wide / 2, high + 17, shortValue(e.summary.capacity_Ah, "Ah", in.style));
+        if (static_cast<double>(e.title.size()) * 7.0 < slot)
             svg += fmt::format(
-                "<text x='{:.1f}' y='{:.1f}' font-size='10' text-anchor='middle' "
+                "<text x='{:.1f}' y='{:.1f}' font-size='13' text-anchor='middle' "
                 "fill='#55534d'>{}</text>",
-                left + wide / 2, foot + 13, escapeHtml(e.title));
+                left + wide / 2, foot + 18, escapeHtml(e.title));
         x += slot;
     }
     if (in.battery.rated_Ah > 0)
         svg += fmt::format(
             "<line x1='{0}' y1='{1:.1f}' x2='{2}' y2='{1:.1f}' stroke='#0f5c62' "
-            "stroke-dasharray='5 3'/><text x='{3}' y='{4:.1f}' font-size='10' text-anchor='end' "
+            "stroke-dasharray='5 3'/><text x='{3}' y='{4:.1f}' font-size='13' text-anchor='end' "
             "fill='#0f5c62'>{5}</text>",
-            x0, y(in.battery.rated_Ah), width - 8, x0 - 4, y(in.battery.rated_Ah) + 3,
+            x0, y(in.battery.rated_Ah), width - 8, x0 - 4, y(in.battery.rated_Ah) + 4,
             escapeHtml(phrase("label")));
     return svg + "</svg>";
 }
 
+namespace {
+
+/// The verdict with its reasons; where the label is false the logs that prove it, each with the
+/// hash of the file it came from, so that anybody can measure it again.
+std::string verdictPart(const BatterySheetInput& in) {
+    if (in.verdict.verdict.empty()) return {};
+    std::string h = "<h2>" + escapeHtml(verdictWords(in.verdict.verdict)) + "</h2>\n<ul>\n";
+    for (const VerdictReason& r : in.verdict.reasons)
+        h += "<li>" + escapeHtml(unitsKept(r.text)) + "</li>\n";
+    if (!in.verdict.logNext.empty()) h += "<li>" + escapeHtml(in.verdict.logNext) + "</li>\n";
+    h += "</ul>\n";
+    if (in.verdict.verdict != "return") return h;
+    if (!in.life.serial.empty())
+        h += "<p>" + escapeHtml(phrase("Serial number {}.", in.life.serial)) + "</p>\n";
+    h += fmt::format(
+        "<p>{}</p>\n<table><tr><th>{}</th><th class=\"n\">{}</th><th>{}</th><th>{}</th></tr>\n",
+        phrase("What proves it: every whole discharge in the book, at 95 %, with the file "
+               "of the logger as it came. Lasted and conditions stand in the table of "
+               "logs."),
+        phrase("Log"), phrase("Gave"), phrase("Conditions"), phrase("SHA-256 of the file"));
+    for (const RecordingEntry& e : in.recordings)
+        for (const StoredReading& r : in.readings) {
+            if (r.recordingId != e.id || r.name != "delivered_capacity" ||
+                beside(in, r, "health_capacity") == nullptr)
+                continue;
+            h += fmt::format(
+                "<tr><td>{}</td><td "
+                "class=\"n\">{}</td><td>{}</td><td><small>{}</small></td></tr>\n",
+                escapeHtml(e.title),
+                valueText(r.value, (r.high - r.value) / 2, "Ah", in.style).joined(),
+                conditions(r, in.style), e.sha256);
+        }
+    return h + "</table>\n";
+}
+
+}  // namespace
+
 std::string batterySheetHtml(const BatterySheetInput& in, const std::string& picture) {
     const std::string name = in.battery.name.empty() ? phrase("Battery") : in.battery.name;
     std::string h = sheetHead(name);
-    h += "<h1>" + escapeHtml(name) + "</h1>\n" + card(in) + picture + "\n" + logs(in) +
-         strength(in) + readByHand(in);
+    h += "<h1>" + escapeHtml(name) + "</h1>\n" + card(in) + verdictPart(in) + picture + "\n" +
+         logs(in) + resistances(in) + strength(in) + readByHand(in);
     return h + sheetFoot(in.madeOn);
 }
 

@@ -7,6 +7,7 @@
 
 #include "analysis/rating/strength_study.h"
 #include "book/bench_book.h"
+#include "history/verdict.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -14,7 +15,10 @@ namespace nk {
 struct BatterySheetInput {
     Battery battery;
     std::vector<RecordingEntry> recordings;  ///< of this battery, in order
+    std::vector<StoredReading> readings;     ///< of those recordings
     std::vector<SpotReading> spots;
+    Verdict verdict;  ///< empty: none was made
+    BatteryLife life;
     const StrengthStudy* study = nullptr;  ///< may be null
     std::string madeOn;                    ///< date of the sheet (the core has no clock)
     NumberStyle style;

@@ -1,5 +1,4 @@
 #include "cards.h"
-#include "analysis/measured.h"
 
 #include <fmt/format.h>
 
@@ -8,7 +7,6 @@
 
 #include "analysis/measured.h"
 #include "quantity/phrase.h"
-#include "words.h"
 
 namespace nk {
 
@@ -24,12 +22,10 @@ std::string Card::plainText() const {
 
 namespace {
 
-Card fromFinding(const Finding& f) {
+Card fromFinding(const Finding& f, const Registry& registry) {
     Card c;
-    const bool log = f.code == "gaps" || f.code == "logger_restart" || f.code == "bad_rows" ||
-                     f.code == "damaged_samples" || f.code == "derived_current" ||
-                     f.code == "no_voltage" || f.code == "counter_disagrees" ||
-                     f.code == "coarse_log" || f.code == "slow_log";
+    const Check* check = registry.check(f.code);
+    const bool log = check != nullptr && check->aboutLog;
     c.tone = f.severity == Severity::Hazard ? CardTone::Hazard
              : log                          ? CardTone::Log
                                             : CardTone::Verdict;
@@ -39,7 +35,7 @@ Card fromFinding(const Finding& f) {
                                                : phrase("NOTE");
     c.title = f.text;
     if (!f.advice.empty()) c.lines.push_back(f.advice);
-    if (const Check* check = findCheck(f.code)) {
+    if (check != nullptr) {
         c.how = phrase(check->explanation);
         c.question = check->question;
     }
@@ -49,18 +45,29 @@ Card fromFinding(const Finding& f) {
     return c;
 }
 
-Card fromReading(const Reading& r, const Analysis& a, const NumberStyle& style) {
+CardTone toneOf(Topic topic) {
+    return topic == Topic::Capacity  ? CardTone::Capacity
+           : topic == Topic::Voltage ? CardTone::Voltage
+                                     : CardTone::Temperature;
+}
+
+Card fromReading(const Reading& r, const Metric& metric, const Analysis& a,
+                 const NumberStyle& style) {
+    const ReadingCard& how = metric.card;
     Card c;
     c.code = r.name;
-    c.title = headline(r, a);
+    c.tone = toneOf(how.topic);
+    c.kind = phrase(how.label);
+    c.title = how.words != nullptr ? how.words(r, a)
+                                   : phrase(*how.sentence != 0 ? how.sentence : metric.title);
     const ValueText v = valueText(r, style);
     c.value = v.value + (v.unit.empty() ? "" : "\u202F" + v.unit);
     if (!v.plusMinus.empty()) c.plusMinus = "± " + v.plusMinus;
     c.lines = r.caveats;
-    if (const Metric* m = findMetric(r.name)) {
-        c.how = phrase(m->explanation);
-        c.question = m->question;
-    }
+    if (how.under != nullptr) how.under(r, a, style, c.lines);
+    c.how = phrase(metric.explanation);
+    c.question = metric.question;
+    c.atFinish = how.atFinish;
     c.how += phrase(" ± is the expanded uncertainty, about 95 %.");
     if (const int held = measuredCoverage(r.name); held > 0)
         c.how += phrase(
@@ -71,157 +78,73 @@ Card fromReading(const Reading& r, const Analysis& a, const NumberStyle& style) 
     return c;
 }
 
-const Reading* sibling(const Analysis& a, const char* name, int step) {
-    for (const Reading& r : a.readings)
-        if (r.name == name && r.evidence.step == step) return &r;
-    return nullptr;
-}
+/// From so many on, readings of one kind share a card: four equal ones in a row say less than one
+/// with their figures and the trend.
+constexpr std::size_t kTogether = 4;
 
-void capacityCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
-    for (const Reading& r : a.readings) {
-        if (r.name != "delivered_capacity") continue;
-        Card c = fromReading(r, a, style);
-        c.tone = CardTone::Capacity;
-        c.kind = phrase("CAPACITY");
-        std::vector<std::string> lines;
-        if (const Reading* health = sibling(a, "health_capacity", r.evidence.step)) {
-            if (health->measurable())
-                lines.push_back(
-                    phrase("{} of the {} on the label.",
-                           valueText(health->value, health->expanded() / 2, "%", style).joined(),
-                           shortValue(a.battery.rated_Ah, "Ah", style)));
-            for (const std::string& caveat : health->caveats)
-                if (std::find(lines.begin(), lines.end(), caveat) == lines.end())
-                    lines.push_back(health->measurable() ? caveat : phrase("Health: ") + caveat);
+Card together(const std::vector<const Reading*>& same, const Metric& metric, const Analysis& a,
+              const NumberStyle& style) {
+    Card c = fromReading(*same.back(), metric, a, style);
+    c.title = phrase("{}: {} times in this log, last", phrase(metric.title), same.size());
+    c.lines.clear();
+    constexpr std::size_t kListed = 6;
+    std::string figures;
+    std::vector<const Reading*> known;
+    for (const Reading* r : same)
+        if (r->measurable()) known.push_back(r);
+    for (std::size_t k = 0; k < known.size(); ++k) {
+        // The first and the last few of many.
+        if (known.size() > kListed && k == kListed / 2) {
+            figures += ", …";
+            k = known.size() - kListed / 2;
         }
-        const Reading* energy = sibling(a, "delivered_energy", r.evidence.step);
-        const Reading* mean = sibling(a, "mean_voltage", r.evidence.step);
-        if (energy != nullptr && energy->measurable() && mean != nullptr && mean->measurable())
-            lines.push_back(phrase("{} at a mean of {}.", valueText(*energy, style).joined(),
-                                   valueText(*mean, style).joined()));
-        // The conditions come first, then the rest.
-        c.lines.clear();
-        if (!r.caveats.empty()) c.lines.push_back(r.caveats.front());
-        c.lines.insert(c.lines.end(), lines.begin(), lines.end());
-        if (r.caveats.size() > 1)
-            c.lines.insert(c.lines.end(), r.caveats.begin() + 1, r.caveats.end());
-        out.push_back(std::move(c));
+        const ValueText v = valueText(*known[k], style);
+        figures += (figures.empty() ? "" : ", ") + v.value;
+        if (k + 1 == known.size()) figures += "\u202F" + v.unit;
     }
+    if (!figures.empty()) c.lines.push_back(figures + ".");
+    if (known.size() > 1 && known.front()->value > 0) {
+        const double change = 100 * (known.back()->value / known.front()->value - 1);
+        const bool told = std::abs(known.back()->value - known.front()->value) >
+                          std::hypot(known.back()->expanded(), known.front()->expanded());
+        c.lines.push_back(told ? phrase("From the first to the last {:+.1f} %.", change)
+                               : phrase("From the first to the last no change that the figures "
+                                        "could tell."));
+    }
+    if (known.size() < same.size())
+        c.lines.push_back(phrase("{} of them are not measurable; the table has the reasons.",
+                                 same.size() - known.size()));
+    if (!same.back()->caveats.empty())
+        c.lines.push_back(phrase("The last: ") + same.back()->caveats.front());
+    c.evidence = same.back()->evidence;
+    return c;
 }
 
-void chargeCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
+/// Cards of readings, by rank, then as they are reported.
+void readingCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
+    struct Ranked {
+        const Metric* metric;
+        const Reading* reading;
+    };
+    std::vector<Ranked> list;
     for (const Reading& r : a.readings) {
-        if (r.name != "knee_time" || !r.measurable()) continue;
-        Card c = fromReading(r, a, style);
-        c.tone = CardTone::Voltage;
-        c.kind = phrase("KNEE");
-        const int step = r.evidence.step;
-        const Reading* set = sibling(a, "cv_set_voltage", step);
-        const Reading* end = sibling(a, "taper_end_current", step);
-        const Reading* inside = sibling(a, "charge_in_cv", step);
-        if (set != nullptr && set->measurable()) {
-            std::string text = phrase("Set voltage ") + valueText(*set, style).joined();
-            if (a.battery.series > 1)
-                text +=
-                    phrase(", {} a cell", shortValue(set->value / a.battery.series, "V", style));
-            c.lines.insert(c.lines.begin(), text + ".");
-        }
-        if (inside != nullptr && end != nullptr && inside->measurable() && end->measurable()) {
-            std::string text =
-                phrase("{} went in after it, down to {}", shortValue(inside->value, "Ah", style),
-                       shortValue(end->value, "A", style));
-            if (a.battery.rated_Ah > 0 && end->value > 0)
-                text += fmt::format(" (C/\u2060{:.0f})", a.battery.rated_Ah / end->value);
-            c.lines.insert(c.lines.begin() + (set != nullptr ? 1 : 0), text + ".");
-        }
-        out.push_back(std::move(c));
+        const Metric* m = a.registry->metric(r.name);
+        if (m == nullptr || m->card.rank == 0) continue;
+        if (!r.measurable() && !m->card.alsoUnmeasurable) continue;
+        if (m->card.applies != nullptr && !m->card.applies(r, a)) continue;
+        list.push_back({m, &r});
     }
-    for (const Reading& r : a.readings) {
-        if (r.name != "coulombic_efficiency" || !r.measurable()) continue;
-        Card c = fromReading(r, a, style);
-        c.tone = CardTone::Capacity;
-        c.kind = phrase("EFFICIENCY");
-        c.title = phrase("Of the charge put in, the battery gave back");
-        if (const Reading* energy = sibling(a, "energy_efficiency", r.evidence.step);
-            energy != nullptr && energy->measurable())
-            c.lines.insert(c.lines.begin(),
-                           phrase("Of the energy, ") + valueText(*energy, style).joined() + ".");
-        out.push_back(std::move(c));
-    }
-}
-
-/// Finish: fullness of a lithium charge, peak of a nickel one, the rested voltage after it.
-void finishCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
-    for (const Reading& r : a.readings) {
-        if (!r.measurable()) continue;
-        const int step = r.evidence.step;
-        if (r.name == "fullness_at_stop") {
-            Card c = fromReading(r, a, style);
-            c.tone = CardTone::Voltage;
-            c.kind = phrase("FULLNESS");
-            c.title = phrase("When the charge stopped, it was full to");
-            if (const Reading* left = sibling(a, "charge_left_at_stop", step);
-                left != nullptr && left->measurable())
-                c.lines.insert(c.lines.begin(),
-                               valueText(*left, style).joined() +
-                                   phrase(" more would have gone in at this voltage."));
-            out.push_back(std::move(c));
-        } else if (r.name == "peak_time") {
-            Card c = fromReading(r, a, style);
-            c.tone = CardTone::Voltage;
-            c.kind = phrase("PEAK");
-            c.title = phrase("The voltage peaked at");
-            const Reading* drop = sibling(a, "peak_drop_per_cell", step);
-            if (drop != nullptr && drop->measurable())
-                c.lines.push_back(phrase("Down ") + valueText(*drop, style).joined() +
-                                  phrase(" a cell when the charge stopped."));
-            const Reading* warming = sibling(a, "end_dtdt", step);
-            if (warming != nullptr && warming->measurable())
-                c.lines.push_back(phrase("Warming by ") + valueText(*warming, style).joined() +
-                                  phrase(" then."));
-            out.push_back(std::move(c));
-        } else if (r.name == "rested_voltage" && step > 0 &&
-                   a.steps.list[static_cast<std::size_t>(step) - 1].isCharge()) {
-            Card c = fromReading(r, a, style);
-            c.tone = CardTone::Voltage;
-            c.kind = phrase("AT REST");
-            c.title = phrase("After the charge the voltage settles at");
-            out.push_back(std::move(c));
-        }
-    }
-}
-
-/// Strength: what imbalance costs, and the standard's resistance where the log has it.
-void strengthCards(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
-    for (const Reading& r : a.readings) {
-        if (!r.measurable()) continue;
-        const bool standard = r.name == "resistance_iec61960" || r.name == "resistance_iec61951";
-        if (r.name != "imbalance_loss" && !standard) continue;
-        Card c = fromReading(r, a, style);
-        c.tone = CardTone::Capacity;
-        c.kind = standard ? phrase("RESISTANCE") : phrase("IMBALANCE");
-        c.title = standard ? phrase("By the standard's two levels")
-                           : phrase(
-                                 "When the first cell was at its floor, "
-                                 "each other one still held");
-        out.push_back(std::move(c));
-    }
-}
-
-void temperatureCard(const Analysis& a, const NumberStyle& style, std::vector<Card>& out) {
-    for (const Reading& r : a.readings) {
-        if (r.name != "max_temperature" || !r.measurable()) continue;
-        Card c = fromReading(r, a, style);
-        c.tone = CardTone::Temperature;
-        c.kind = phrase("TEMPERATURE");
-        const Chemistry* chemistry = a.battery.chemistryData();
-        const double limit = chemistry != nullptr ? chemistry->dischargeMax_C : 60;
-        if (r.value < limit - 10)
-            c.lines.insert(
-                c.lines.begin(),
-                phrase("Far from the {} limit.", valueText(limit, 5, "C", style).value + "\u202F" +
-                                                     valueText(limit, 5, "C", style).unit));
-        out.push_back(std::move(c));
+    std::stable_sort(list.begin(), list.end(), [](const Ranked& x, const Ranked& y) {
+        return std::pair(x.metric->card.rank, x.metric) < std::pair(y.metric->card.rank, y.metric);
+    });
+    for (std::size_t k = 0; k < list.size();) {
+        std::vector<const Reading*> same;
+        const Metric* metric = list[k].metric;
+        for (; k < list.size() && list[k].metric == metric; ++k) same.push_back(list[k].reading);
+        if (same.size() >= kTogether)
+            out.push_back(together(same, *metric, a, style));
+        else
+            for (const Reading* r : same) out.push_back(fromReading(*r, *metric, a, style));
     }
 }
 
@@ -231,14 +154,10 @@ std::vector<Card> makeCards(const Recording& recording, const Analysis& a,
                             const NumberStyle& style) {
     std::vector<Card> out;
     for (const Finding& f : a.findings)
-        if (f.severity != Severity::Note) out.push_back(fromFinding(f));
-    capacityCards(a, style, out);
-    chargeCards(a, style, out);
-    finishCards(a, style, out);
-    strengthCards(a, style, out);
-    temperatureCard(a, style, out);
+        if (f.severity != Severity::Note) out.push_back(fromFinding(f, *a.registry));
+    readingCards(a, style, out);
     for (const Finding& f : a.findings)
-        if (f.severity == Severity::Note) out.push_back(fromFinding(f));
+        if (f.severity == Severity::Note) out.push_back(fromFinding(f, *a.registry));
     if (out.empty()) {
         Card c;
         c.tone = CardTone::Log;
@@ -277,14 +196,34 @@ std::vector<Card> correctionCards(std::span<const Correction> corrections,
     return out;
 }
 
+std::vector<Card> checkCards(std::span<const MeterCheck> checks, const NumberStyle& style) {
+    std::vector<Card> out;
+    for (const MeterCheck& m : checks) {
+        Card card;
+        card.tone = CardTone::Log;
+        card.kind = phrase("INSTRUMENT");
+        card.code = "meter_check";
+        card.title = phrase("The instrument of this log was checked: ") + m.correction.name + ".";
+        const ValueText v = valueText(m.correction.value, m.correction.uncertainty,
+                                      correctionUnit(m.correction.kind), style);
+        card.lines.push_back(
+            phrase("{}. It may hold for this log too, unless leads or ranges were changed since.",
+                   v.joined()));
+        card.everywhere = true;
+        card.action = phrase("Apply it to this log");
+        card.actionId = m.id;
+        out.push_back(std::move(card));
+    }
+    return out;
+}
+
 std::vector<Card> cardsFor(const std::vector<Card>& all, Question question) {
     std::vector<Card> out;
     for (const Card& c : all) {
         const bool verdictOnCurve = question == Question::Curve && c.question != Question::Curve &&
                                     c.tone == CardTone::Verdict;
         // Knee and peak belong to both stations.
-        const bool turn =
-            question == Question::Finish && (c.code == "knee_time" || c.code == "peak_time");
+        const bool turn = question == Question::Finish && c.atFinish;
         if (c.everywhere || c.question == question || verdictOnCurve || turn) out.push_back(c);
     }
     if (out.empty()) {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "analysis/analysis.h"
+#include "book/instruments.h"
 #include "quantity/format.h"
 #include "recording/correction.h"
 
@@ -25,6 +26,7 @@ struct Card {
     std::string code;                     ///< reading name or finding code
     Question question = Question::Curve;  ///< the station it belongs to
     bool everywhere = false;              ///< hazards: shown at every station
+    bool atFinish = false;                ///< of the Curve, and shown at Finish too
     std::string action;                   ///< label of the one action a card may have
     std::int64_t actionId = 0;            ///< what the action is about
 
@@ -38,6 +40,9 @@ std::vector<Card> makeCards(const Recording& recording, const Analysis& analysis
 /// Cards about corrections in force, each with the action that takes it away.
 std::vector<Card> correctionCards(std::span<const Correction> corrections,
                                   const NumberStyle& style);
+
+/// Cards that offer checks of the log's instrument, each with the action that applies it.
+std::vector<Card> checkCards(std::span<const MeterCheck> checks, const NumberStyle& style);
 
 /// The cards a station shows: its own, verdicts on the Curve, hazards and corrections everywhere.
 std::vector<Card> cardsFor(const std::vector<Card>& all, Question question);

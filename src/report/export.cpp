@@ -102,10 +102,6 @@ Json orNull(double x) {
     return std::isfinite(x) ? Json(x) : Json(nullptr);
 }
 
-std::string written(const Json& json) {
-    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
-}
-
 }  // namespace
 
 std::string samplesJson(const Recording& r) {
@@ -122,42 +118,6 @@ std::string samplesJson(const Recording& r) {
         column(fmt::format("cell_{}_V", n + 1), r.cells_V()[n]);
     const Json json = {{"schema", "narrow-knee/samples/1"}, {"columns", columns}};
     return json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
-}
-
-std::string stepsJson(const Analysis& a) {
-    Json steps = Json::array();
-    for (const Step& s : a.steps.list)
-        steps.push_back({{"kind", toString(s.kind)},
-                         {"start_s", orNull(s.start_s)},
-                         {"end_s", orNull(s.end_s)},
-                         {"charge_Ah", orNull(s.sum.charge_Ah)},
-                         {"energy_Wh", orNull(s.sum.energy_Wh)},
-                         {"start_voltage_V", orNull(s.startVoltage_V)},
-                         {"end_voltage_V", orNull(s.endVoltage_V)},
-                         {"mean_current_A", orNull(s.meanCurrent_A)},
-                         {"end_current_A", orNull(s.endCurrent_A)},
-                         {"max_temperature_C", orNull(s.maxTemperature_C)},
-                         {"ended_by", toString(s.endedBy)}});
-    return written({{"schema", "narrow-knee/steps/1"}, {"steps", steps}});
-}
-
-std::string readingsJson(const Analysis& a) {
-    Json readings = Json::array();
-    for (const Reading& r : a.readings)
-        readings.push_back(
-            {{"name", r.name},
-             {"step", r.evidence.step >= 0 ? Json(r.evidence.step) : Json(nullptr)},
-             {"value", orNull(r.value)},
-             {"unit", r.unit},
-             {"standard_uncertainty", r.measurable() ? orNull(r.uncertainty) : Json(nullptr)},
-             {"interval_95", r.measurable() && std::isfinite(r.expanded())
-                                 ? Json::array({r.value - r.expanded(), r.value + r.expanded()})
-                                 : Json(nullptr)},
-             {"method", r.method},
-             {"from_s", orNull(r.evidence.from_s)},
-             {"to_s", orNull(r.evidence.to_s)},
-             {"caveats", r.caveats}});
-    return written({{"schema", "narrow-knee/readings/1"}, {"readings", readings}});
 }
 
 }  // namespace nk

@@ -16,11 +16,9 @@ std::string samplesCsv(const Recording& recording);
 std::string stepsCsv(const Analysis& analysis);
 std::string readingsCsv(const Analysis& analysis);
 
-/// The same as JSON: {"schema": "narrow-knee/samples/1", "columns": {"time_s": [...], ...}} and
-/// {"schema": "narrow-knee/steps/1", "steps": [{...}]}; numbers that are not known are null.
+/// The samples as JSON: {"schema": "narrow-knee/samples/1", "columns": {"time_s": [...], ...}};
+/// numbers that are not known are null. Steps and readings: analysis_json.h.
 std::string samplesJson(const Recording& recording);
-std::string stepsJson(const Analysis& analysis);
-std::string readingsJson(const Analysis& analysis);
 
 /// A table as tab-separated text for the clipboard, with the same care.
 std::string tsvRow(const std::vector<std::string>& cells);

@@ -70,7 +70,7 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column,
             fmt::format("<line x1='{:.1f}' y1='{:.1f}' x2='{:.1f}' y2='{:.1f}' stroke='#eceae4'/>",
                         x0, y(v), x1, y(v));
         svg += fmt::format(
-            "<text x='{:.1f}' y='{:.1f}' text-anchor='end' font-size='10' "
+            "<text x='{:.1f}' y='{:.1f}' text-anchor='end' font-size='12' "
             "fill='#55534d'>{:.6g}</text>",
             x0 - 5, y(v) + 3.5, std::abs(v) < step * 1e-6 ? 0.0 : v);
     }
@@ -100,7 +100,7 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column,
         "<path d='{}' fill='none' stroke='{}' stroke-width='1.3' stroke-linejoin='round'/>", path,
         colour);
     svg += fmt::format(
-        "<text x='{:.1f}' y='{:.1f}' font-size='10' font-weight='600' fill='{}'>{}</text>", x0,
+        "<text x='{:.1f}' y='{:.1f}' font-size='12' font-weight='600' fill='{}'>{}</text>", x0,
         y0 - 4, colour, name);
 }
 
@@ -143,7 +143,7 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
             const std::string words = kindWordsShort(s);
             if (b - a > 5.6 * static_cast<double>(words.size()) + 6)
                 svg += fmt::format(
-                    "<text x='{:.1f}' y='{:.1f}' font-size='10' fill='#33312c'>{}</text>", a + 4,
+                    "<text x='{:.1f}' y='{:.1f}' font-size='12' fill='#33312c'>{}</text>", a + 4,
                     ry + 14, escapeHtml(words));
         }
         double step = 60;
@@ -157,7 +157,7 @@ std::string curveSvg(const Recording& r, const Steps& steps, int width, int heig
             const double t = mark * step;
             const double x = x0 + t / span * (x1 - x0);
             svg += fmt::format(
-                "<text x='{:.1f}' y='{}' font-size='10' text-anchor='{}' "
+                "<text x='{:.1f}' y='{}' font-size='12' text-anchor='{}' "
                 "fill='#55534d'>{}</text>",
                 x, height - 6, x > x1 - 20 ? "end" : "middle", clockText(t));
         }
@@ -212,7 +212,7 @@ std::string benchSheetHtml(const SheetInput& in, const std::string& picture) {
                      phrase("Taken from"));
     std::vector<std::string> notes;
     for (const Reading& r : a.readings) {
-        const Metric* m = findMetric(r.name);
+        const Metric* m = a.registry->metric(r.name);
         const ValueText v = valueText(r, in.style);
         std::string marks;
         for (const std::string& c : r.caveats) {

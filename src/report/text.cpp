@@ -30,7 +30,7 @@ std::string analysisText(const Recording& recording, const Analysis& a, const st
     }
     out += "\nReadings (± is the expanded uncertainty, k = 2, about 95 %)\n";
     for (const Reading& r : a.readings) {
-        const Metric* m = findMetric(r.name);
+        const Metric* m = a.registry->metric(r.name);
         out += fmt::format("  {}: {}\n", m != nullptr ? m->title : r.name.c_str(),
                            valueText(r).joined());
         for (const std::string& c : r.caveats) out += fmt::format("      {}\n", c);

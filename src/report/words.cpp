@@ -119,33 +119,14 @@ std::string batteryWords(const Battery& b) {
     return out;
 }
 
-bool isHeadline(const std::string& name) {
-    return name == "delivered_capacity" || name == "cv_set_voltage" || name == "max_temperature" ||
-           name == "knee_time";
-}
-
-std::string headline(const Reading& r, const Analysis& a) {
-    const auto step = r.evidence.step >= 0 ? static_cast<std::size_t>(r.evidence.step) : 0;
-    const Step* s =
-        r.evidence.step >= 0 && step < a.steps.list.size() ? &a.steps.list[step] : nullptr;
-    if (r.name == "delivered_capacity" && s != nullptr) {
-        int parts = 0;
-        for (const Step& other : a.steps.list)
-            parts += other.isDischarge() && other.start_s >= r.evidence.from_s - 1e-9 &&
-                     other.end_s <= r.evidence.to_s + 1e-9;
-        if (parts > 1) return phrase("Gave back in all, in {} parts", parts);
-        std::string text = phrase("Gave back at ");
-        text += a.battery.rated_Ah > 0
-                    ? phrase("{:.2g}C", std::abs(s->meanCurrent_A) / a.battery.rated_Ah)
-                    : shortValue(std::abs(s->meanCurrent_A), "A");
-        text += phrase(" down to ") + shortValue(s->endVoltage_V, "V");
-        return text;
-    }
-    if (r.name == "knee_time") return phrase("Constant current turned into constant voltage at");
-    if (r.name == "cv_set_voltage") return phrase("The charger held");
-    if (r.name == "max_temperature") return phrase("Warmest");
-    if (const Metric* m = findMetric(r.name)) return phrase(m->title);
-    return r.name;
+std::string verdictWords(const std::string& verdict) {
+    return verdict == "keep"          ? phrase("Keep it")
+           : verdict == "watch"       ? phrase("Watch it")
+           : verdict == "recondition" ? phrase("Recondition it")
+           : verdict == "sell"        ? phrase("Weak: use it where little is asked")
+           : verdict == "retire"      ? phrase("Retire it")
+           : verdict == "return"      ? phrase("Return it: the label is false")
+                                      : phrase("Not enough known");
 }
 
 }  // namespace nk

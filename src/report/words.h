@@ -14,9 +14,7 @@ std::string kindWordsTiny(const Step& step);       ///< "disch.", for narrow blo
 std::string endingWords(EndedBy reason);           ///< "the current tapered off"
 std::string batteryWords(const Battery& battery);  ///< "Li-ion NMC · 3 in series · 5.00 Ah"
 
-/// Which readings are shown as cards of their own, and in what order; the rest is in tables.
-bool isHeadline(const std::string& readingName);
-/// The sentence above a headline reading: "Gave back at 0.6C down to 9.00 V, 21 °C".
-std::string headline(const Reading& reading, const Analysis& analysis);
+/// "Keep it", "Retire it" … for the identifier of a verdict (history/verdict.h).
+std::string verdictWords(const std::string& verdict);
 
 }  // namespace nk

@@ -306,12 +306,12 @@ LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t la
     if (x.size() < 5) return law;
     const auto spreadOf = [](std::vector<double> values) {
         const auto n = static_cast<double>(values.size() - 1);
-        const auto at = [&](double share) {
-            const auto k = values.begin() + static_cast<std::ptrdiff_t>(share * n);
-            std::nth_element(values.begin(), k, values.end());
-            return *k;
-        };
-        return (at(0.95) - at(0.05)) / 3.29;
+        const auto high = values.begin() + static_cast<std::ptrdiff_t>(0.95 * n);
+        std::nth_element(values.begin(), high, values.end());
+        const double upper = *high;
+        const auto low = values.begin() + static_cast<std::ptrdiff_t>(0.05 * n);
+        if (low != high) std::nth_element(values.begin(), low, high);
+        return (upper - *low) / 3.29;
     };
     law.currentSpread = spreadOf(y);
     // Least squares with two rounds of down-weighting of stray points (Huber).

@@ -3,9 +3,11 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 
 #include "arrange.h"
 #include "ended_by.h"
+#include "quantity/two_threads.h"
 #include "segment.h"
 
 namespace nk {
@@ -40,6 +42,11 @@ bool earlierTakes(const Step& a, const Step& b) {
     return a.isActive() && !b.isActive();
 }
 
+/// From how many parts on a second thread is worth its start.
+std::size_t shared(const Recording& r) {
+    return r.size() >= 100'000 ? 4 : std::numeric_limits<std::size_t>::max();
+}
+
 void count(const Recording& r, std::vector<Step>& list) {
     const auto t = r.time_s();
     const auto v = r.voltage_V();
@@ -62,7 +69,7 @@ void count(const Recording& r, std::vector<Step>& list) {
         s.end_s = k + 1 < list.size() ? t[list[k + 1].first] : t[s.last];
         if (gap) s.end_s = t[s.last];
     }
-    for (Step& s : list) {
+    const auto fill = [&](Step& s) {
         s.sum = integrate(r, s.countFrom, s.countTo);
         s.startVoltage_V = v[s.first];
         s.endVoltage_V = v[s.last];
@@ -89,7 +96,10 @@ void count(const Recording& r, std::vector<Step>& list) {
             for (std::size_t k = s.first; k <= s.last; ++k)
                 if (std::isfinite(temp[k]) && !(temp[k] <= s.maxTemperature_C))
                     s.maxTemperature_C = temp[k];
-    }
+    };
+    inTwo(list.size(), shared(r), [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; k < to; ++k) fill(list[k]);
+    });
 }
 
 std::vector<std::vector<int>> groups(const Steps& steps, int direction) {
@@ -153,8 +163,12 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
     const bool nickel = chemistry != nullptr && chemistry->nickel();
     std::vector<Segment> segments;
     const auto restless = findRestless(recording, out.restThreshold_A);
-    for (const Segment& raw : cutSegments(recording, rest, restless))
-        for (Segment& part : classifySegment(recording, raw, nickel)) segments.push_back(part);
+    const auto raw = cutSegments(recording, rest, restless);
+    collectInTwo(raw.size(), shared(recording), segments,
+                 [&](std::size_t k, std::vector<Segment>& list) {
+                     for (const Segment& part : classifySegment(recording, raw[k], nickel))
+                         list.push_back(part);
+                 });
     extendConstantVoltage(recording, segments, rest.zero_A);
     mergeVariable(recording, segments);
     joinNeighbours(recording, segments);
@@ -166,56 +180,9 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
     return out;
 }
 
-std::vector<StepEdit> moveEdge(const Steps& steps, int index, double time_s) {
-    if (index < 1 || index >= static_cast<int>(steps.list.size())) return {};
-    const Step& before = steps.list[static_cast<std::size_t>(index) - 1];
-    const Step& after = steps.list[static_cast<std::size_t>(index)];
-    if (time_s <= before.start_s || time_s >= after.end_s) return {};
-    using Action = StepEdit::Action;
-    return {{Action::Join, before.start_s, before.kind},
-            {Action::Split, time_s, before.kind},
-            {Action::Rename, before.start_s, before.kind},
-            {Action::Rename, 0.5 * (time_s + after.end_s), after.kind}};
-}
-
-Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps,
-                 const std::vector<StepEdit>& edits) {
-    // Split and joined steps need their times before the next edit is looked up.
-    const auto retime = [&] {
-        const auto t = recording.time_s();
-        for (std::size_t k = 0; k < steps.list.size(); ++k) {
-            Step& s = steps.list[k];
-            s.start_s = t[s.first];
-            s.end_s = s.kind != StepKind::Gap && k + 1 < steps.list.size()
-                          ? t[steps.list[k + 1].first]
-                          : t[s.last];
-        }
-    };
-    for (const StepEdit& edit : edits) {
-        retime();
-        const int at = steps.at(edit.at_s);
-        if (at < 0) continue;
-        const auto k = static_cast<std::size_t>(at);
-        Step& s = steps.list[k];
-        if (edit.action == StepEdit::Action::Rename) {
-            s.kind = edit.kind;
-        } else if (edit.action == StepEdit::Action::Split) {
-            const std::size_t sample = recording.nearest(edit.at_s);
-            if (sample <= s.first || sample > s.last || s.kind == StepKind::Gap) continue;
-            Step second = s;
-            second.first = sample;
-            s.last = sample - 1;
-            steps.list.insert(steps.list.begin() + at + 1, second);
-        } else if (k + 1 < steps.list.size()) {
-            s.last = steps.list[k + 1].last;
-            steps.list.erase(steps.list.begin() + at + 1);
-        }
-    }
-    if (!edits.empty()) {
-        count(recording, steps.list);
-        findEndings(recording, battery, steps.list);
-    }
-    return steps;
+void recount(const Recording& recording, const Battery& battery, Steps& steps) {
+    count(recording, steps.list);
+    findEndings(recording, battery, steps.list);
 }
 
 std::vector<std::vector<int>> dischargeGroups(const Steps& steps) {

@@ -74,18 +74,6 @@ struct Step {
     bool isActive() const { return kind != StepKind::Rest && kind != StepKind::Gap; }
 };
 
-/// An edit made by hand. Applied after detection, in order.
-struct StepEdit {
-    enum class Action { Split, Join, Rename } action = Action::Split;
-    double at_s = 0;  ///< where to split, or a time inside the step to join with its next or rename
-    StepKind kind = StepKind::Rest;  ///< for Rename
-};
-
-/// The edits that move the edge before step `index` to `time_s`: joined, cut anew, and both parts
-/// named as they were. Empty when the time is not inside the two steps.
-struct Steps;
-std::vector<StepEdit> moveEdge(const Steps& steps, int index, double time_s);
-
 struct Steps {
     std::vector<Step> list;
     double restThreshold_A = 0;  ///< the choice made: below this is rest
@@ -97,9 +85,8 @@ struct Steps {
 /// Splits a recording into steps. Battery fields that are 0 are estimated from the log.
 Steps findSteps(const Recording& recording, const Battery& battery);
 
-/// Applies edits by hand and counts everything anew. Edits that no longer fit are ignored.
-Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps,
-                 const std::vector<StepEdit>& edits);
+/// Times, charges, currents and endings of all steps anew, after their samples have changed.
+void recount(const Recording& recording, const Battery& battery, Steps& steps);
 
 /// Indices of discharge (or charge) steps that belong to one event: separated by rests, pulses or
 /// gaps only, without a step of the other direction between them.

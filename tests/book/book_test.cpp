@@ -125,8 +125,8 @@ TEST_F(Book, KeepsEverythingAcrossReopening) {
                                         {StepEdit::Action::Rename, 950, StepKind::Pulse}}));
         RecordingSummary s;
         s.capacity_Ah = 2.4;
-        s.conditions = "0.5C";
-        ASSERT_TRUE(book->setSummary(id, s));
+        s.rate_C = 0.5;
+        ASSERT_TRUE(book->setStudy(id, {}, s));
     }
     auto book = open();
     const auto batteries = book->batteries();
@@ -299,9 +299,10 @@ TEST_F(Book, DamageByChanceIsAnErrorOrReadsBackNeverACrash) {
     storeChunk(good);
     EXPECT_TRUE(book->load(id)) << "mended, it reads again";
     // A summary of the wrong kind is none; the shelf still opens.
-    db.exec(R"(UPDATE recording SET summary='{"conditions": 5, "hazard": "x"}')");
+    db.exec(R"(UPDATE recording SET summary='{"rate_C": "5", "hazard": "x"}')");
     ASSERT_TRUE(book->recordings());
-    EXPECT_EQ(book->recordings()->front().summary.version, 0);
+    EXPECT_TRUE(std::isnan(book->recordings()->front().summary.rate_C));
+    EXPECT_FALSE(book->recordings()->front().summary.hazard);
     RecordProperty("readable_after_three_changed_letters", readable);
 }
 

@@ -178,6 +178,121 @@ TEST_F(Cli, BookFromImportToExport) {
     EXPECT_EQ(json::parse(run({"book", "list", book, "--json"}).out)["recordings"].size(), 2u);
 }
 
+TEST_F(Cli, ARecordingInABookIsAnalysedWithItsCard) {
+    const std::string file = log();
+    const std::string book = (folder_ / "b.nkbook").string();
+    ASSERT_EQ(run({"book", "import", book, file, "--name", "Mount", "--chemistry", "nmc",
+                   "--series", "3", "--rated-ah", "5", "--instrument", "Desk", "--accuracy",
+                   "V=0.1%+1,A=0.2%+1", "--charger", "Old one"})
+                  .status,
+              0);
+    const Ran inBook = run({"analyse", "--book", book, "1", "--json"});
+    ASSERT_EQ(inBook.status, 0) << inBook.err;
+    const Ran alone = run({"analyse", file, "--chemistry", "nmc", "--series", "3", "--rated-ah",
+                           "5", "--accuracy", "V=0.1%+1,A=0.2%+1", "--json"});
+    const json a = json::parse(inBook.out);
+    const json b = json::parse(alone.out);
+    for (const char* part : {"steps", "readings", "cutoffs", "findings", "battery"})
+        EXPECT_EQ(a[part], b[part]) << part;
+    EXPECT_EQ(a["source"]["book"]["recording"], 1);
+    EXPECT_EQ(run({"analyse", "--book", book, "log"}).status, 0) << "by its title";
+    EXPECT_EQ(run({"analyse", "--book", book, "none of that name"}).status, 1);
+    const Ran usage = run({"analyse", "--book", book, "1", "--series", "4"});
+    EXPECT_EQ(usage.status, 2);
+    EXPECT_THAT(usage.err, testing::HasSubstr("--series"));
+    EXPECT_EQ(run({"book", "import", book, file, "--accuracy", "V=1%"}).status, 2)
+        << "an accuracy belongs to an instrument";
+    EXPECT_THAT(run({"book", "instruments", book}).out, testing::HasSubstr("V=0.1%+1"));
+    EXPECT_THAT(run({"book", "chargers", book}).out, testing::HasSubstr("In 1 of 1 charges"));
+}
+
+TEST_F(Cli, HistoryKeepsItsContractAlsoInAReadOnlyFolder) {
+    const std::string file = log();
+    const std::string book = (folder_ / "b.nkbook").string();
+    ASSERT_EQ(run({"book", "import", book, file, "--name", "Mount", "--chemistry", "nmc",
+                   "--series", "3", "--rated-ah", "5"})
+                  .status,
+              0);
+    const Ran ran = run({"history", book, "Mount", "--json"});
+    ASSERT_EQ(ran.status, 0) << ran.err;
+    const json j = json::parse(ran.out);
+    EXPECT_EQ(j["schema"], "narrow-knee/history/1");
+    EXPECT_EQ(j["battery"]["id"], 1);
+    ASSERT_FALSE(j["points"].empty());
+    const json whole = json::parse(run({"analyse", "--book", book, "1", "--json"}).out);
+    std::size_t measurable = 0;
+    for (const json& r : whole["readings"]) measurable += !r["value"].is_null();
+    EXPECT_EQ(j["points"].size(), measurable) << "every non-null reading of every step";
+    EXPECT_EQ(run({"history", book, "1", "--json"}).out, ran.out) << "by its number";
+    EXPECT_THAT(run({"history", book, "1", "--csv"}).out, testing::StartsWith("name,value,unit"));
+    EXPECT_EQ(run({"history", book, "1", "--csv", "--json"}).status, 2);
+    const Ran missing = run({"history", book, "Mountain"});
+    EXPECT_EQ(missing.status, 1);
+    EXPECT_THAT(missing.err, testing::HasSubstr("Mount"));
+    EXPECT_EQ(run({"history", (folder_ / "no.nkbook").string(), "1"}).status, 1);
+    // Handed on, merged back: nothing is doubled.
+    const std::string lamp = (folder_ / "mount.nkbook").string();
+    ASSERT_EQ(run({"book", "hand-on", book, "Mount", "-o", lamp}).status, 0);
+    EXPECT_EQ(run({"book", "hand-on", book, "Mount", "-o", lamp}).status, 1);
+    const Ran merged = run({"book", "merge", book, lamp});
+    EXPECT_EQ(merged.status, 0) << merged.err;
+    EXPECT_THAT(merged.out, testing::HasSubstr("0 recordings came in, 1 recordings were here"));
+    EXPECT_THAT(run({"book", "refresh", book}).out, testing::HasSubstr("0 computed anew"));
+}
+
+TEST_F(Cli, IdentifyAndVerdictKeepTheirContract) {
+    const Ran ran = run(
+        {"identify", "--nominal", "38.4", "--ah", "30", "--wh", "1152", "--max", "43.8", "--json"});
+    ASSERT_EQ(ran.status, 0) << ran.err;
+    const json j = json::parse(ran.out);
+    EXPECT_EQ(j["schema"], "narrow-knee/identify/1");
+    EXPECT_EQ(j["candidates"][0]["chemistry"], "lfp");
+    EXPECT_EQ(j["candidates"][0]["series"], 12);
+    EXPECT_TRUE(j["candidates"][0]["parallel"].is_null());
+    EXPECT_TRUE(j["contradictions"].empty());
+    const json slip = json::parse(
+        run({"identify", "--nominal", "11.1", "--ah", "2200", "--wh", "24.4", "--json"}).out);
+    EXPECT_EQ(slip["contradictions"][0]["fields"], json({"ah", "wh"}));
+    EXPECT_EQ(run({"identify"}).status, 2);
+    EXPECT_EQ(run({"identify", "--nominal", "0"}).status, 2);
+    EXPECT_EQ(run({"identify", "--nominal", "much"}).status, 2);
+    const std::string book = (folder_ / "b.nkbook").string();
+    ASSERT_EQ(run({"book", "import", book, log(), "--name", "Mount", "--chemistry", "nmc",
+                   "--series", "3", "--rated-ah", "2.5"})
+                  .status,
+              0);
+    const json v = json::parse(run({"verdict", book, "Mount", "--json"}).out);
+    EXPECT_EQ(v["schema"], "narrow-knee/verdict/1");
+    EXPECT_TRUE(v["verdict"].is_string());
+    for (const char* key : {"label", "own_first", "siblings_median"})
+        EXPECT_TRUE(v["yardsticks"].contains(key));
+    for (const json& r : v["reasons"])
+        for (const char* key : {"rule", "text", "value", "limit", "recording"})
+            EXPECT_TRUE(r.contains(key));
+    EXPECT_TRUE(v.contains("log_next"));
+    EXPECT_EQ(run({"verdict", book, "nobody"}).status, 1);
+}
+
+TEST_F(Cli, AFolderOfLogsComesInWithAResultAFile) {
+    const std::string book = (folder_ / "b.nkbook").string();
+    fs::create_directories(folder_ / "logs/deeper");
+    fs::create_directories(folder_ / "logs/.hidden");
+    const std::string text = nk::test::logged(nk::test::lithiumCycle("{}")).text;
+    for (const char* name : {"logs/b.csv", "logs/a.csv", "logs/deeper/c.csv", "logs/.hidden/d.csv"})
+        std::ofstream(folder_ / name, std::ios::binary) << text;
+    std::ofstream(folder_ / "logs/prose.txt") << "nothing here";
+    fs::create_symlink("/etc/passwd", folder_ / "logs/link.csv");
+    const Ran ran = run({"book", "import", book, (folder_ / "logs").string(), "--name", "Mount",
+                         "--chemistry", "nmc", "--series", "3", "--rated-ah", "2.5"});
+    EXPECT_EQ(ran.status, 1) << "one of them is no log";
+    EXPECT_THAT(ran.err, testing::HasSubstr("prose.txt"));
+    EXPECT_THAT(ran.err, testing::Not(testing::HasSubstr("passwd")));
+    EXPECT_EQ(ran.out, "1  a\n2  b\n3  c\n");
+    const json list = json::parse(run({"book", "list", book, "--json"}).out);
+    EXPECT_EQ(list["recordings"].size(), 3u);
+    EXPECT_EQ(list["batteries"].size(), 1u);
+}
+
 TEST_F(Cli, NumbersNeverDependOnTheLocale) {
     const std::string file = log();
     const std::string before = run({"analyse", file, "--json"}).out;
@@ -262,6 +377,48 @@ TEST_F(Cli, RateFindsTheTrueCOfThePulseBatteryAndItsLimits) {
     EXPECT_EQ(run({"rate"}).status, 2);
 }
 
+TEST_F(Cli, GroupShelfAndDueAnswerAndRefuse) {
+    const std::string table = (folder_ / "modules.csv").string();
+    {
+        std::ofstream out(table);
+        out << "name;capacity_mAh;resistance_mohm\n";
+        for (int k = 0; k < 10; ++k)
+            out << "m" << k << ";" << 2000 + 37 * k % 101 << ";" << 20 + k << "\n";
+    }
+    const auto grouped = run({"group", table, "--series", "2", "--parallel", "4", "--json"});
+    ASSERT_EQ(grouped.status, 0) << grouped.err;
+    const json g = json::parse(grouped.out);
+    EXPECT_EQ(g["schema"], "narrow-knee/group/1");
+    ASSERT_EQ(g["groups"].size(), 2u);
+    EXPECT_EQ(g["groups"][0]["modules"].size(), 4u);
+    EXPECT_EQ(g["spares"].size(), 2u);
+    EXPECT_LE(g["lower_bound_Ah"].get<double>(), g["spread_Ah"].get<double>());
+    EXPECT_TRUE(g["uncertainty_Ah"].is_null()) << "no column tells it";
+    EXPECT_EQ(run({"group", table, "--series", "5", "--parallel", "4"}).status, 1);
+    EXPECT_EQ(run({"group", table, "--series", "0", "--parallel", "4"}).status, 2);
+    EXPECT_EQ(run({"group", table}).status, 2);
+    EXPECT_EQ(
+        run({"group", (folder_ / "none.csv").string(), "--series", "2", "--parallel", "2"}).status,
+        1);
+    const std::string book = (folder_ / "shelf.nkbook").string();
+    const std::string shelf = (folder_ / "shelf.csv").string();
+    {
+        std::ofstream out(shelf);
+        out << "name,chemistry,series,rated_Ah,tags\nLamp,nmc,3,5,field\n";
+    }
+    EXPECT_EQ(run({"shelf", book, "--take", shelf}).status, 0);
+    const auto out = run({"shelf", book});
+    EXPECT_EQ(out.status, 0);
+    EXPECT_THAT(out.out, testing::HasSubstr("Lamp,nmc,3"));
+    EXPECT_EQ(run({"shelf", book, "-o", shelf}).status, 1) << "nothing is written over";
+    EXPECT_EQ(run({"shelf", book, "-o", shelf, "--force"}).status, 0);
+    const auto due = run({"due", book, "--json", "--at", "2026-11-26"});
+    EXPECT_EQ(due.status, 0);
+    EXPECT_EQ(json::parse(due.out)["tasks"].size(), 0u) << "nothing was logged of it";
+    EXPECT_EQ(run({"due", book, "--at", "soon"}).status, 2);
+    EXPECT_EQ(run({"due", (folder_ / "no.nkbook").string()}).status, 1);
+}
+
 TEST_F(Cli, CompareOfALogWithItselfIsOneAndOfTwoHasAnUncertainty) {
     const std::string slow = (folder_ / "slow.csv").string();
     const std::string fast = (folder_ / "fast.csv").string();
@@ -285,7 +442,18 @@ TEST_F(Cli, CompareOfALogWithItselfIsOneAndOfTwoHasAnUncertainty) {
         EXPECT_GT(j[ratio]["uncertainty"].get<double>(), 0) << ratio;
     EXPECT_FALSE(j["caveats"].empty()) << "different currents are said";
     EXPECT_EQ(run({"compare", slow}).status, 2);
-    EXPECT_EQ(run({"compare", slow, (folder_ / "none.csv").string()}).status, 1);
+    const auto many = run({"compare", slow, fast, slow, "--chemistry", "lipo", "--series", "2",
+                           "--rated-ah", "2.2", "--json"});
+    ASSERT_EQ(many.status, 0) << many.err;
+    const json all = json::parse(many.out);
+    ASSERT_EQ(all["others"].size(), 2u);
+    EXPECT_EQ(all["others"][1]["log"], slow);
+    EXPECT_NEAR(all["others"][1]["capacity_ratio"]["value"].get<double>(), 1, 1e-9);
+    EXPECT_EQ(all["others"][0]["capacity_ratio"], all["capacity_ratio"]);
+    ASSERT_EQ(all["incremental_capacity"]["logs"].size(), 3u);
+    for (const auto& log : all["incremental_capacity"]["logs"])
+        EXPECT_FALSE(log["peaks"].empty() && log["why_not"].is_null())
+            << "no peaks without a reason at these rates";
 }
 
 TEST_F(Cli, OutputIsWrittenWholeAndNeverOverWhatIsRead) {

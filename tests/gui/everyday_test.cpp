@@ -309,6 +309,7 @@ TEST_F(Everyday, DataAreHandedOutInEveryForm) {
     for (const auto& [name, words] : forms) {
         dialogs_.save = path(name);
         action("Export the data…")->trigger();
+        settle();
         EXPECT_TRUE(read(name).contains(words)) << name;
     }
     for (const char* name : {"c.svg", "c.pdf", "c.png"}) {
@@ -318,6 +319,7 @@ TEST_F(Everyday, DataAreHandedOutInEveryForm) {
     }
     dialogs_.save = path("no such folder/a.samples.csv");
     action("Export the data…")->trigger();
+    settle();
     EXPECT_TRUE(said().contains("could not be written")) << said().toStdString();
     action("Copy the steps as a table")->trigger();
     EXPECT_TRUE(QApplication::clipboard()->text().startsWith("Step\tFrom"));

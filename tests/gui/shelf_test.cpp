@@ -1,8 +1,13 @@
 // The shelf and the menu of a recording, by mouse and keyboard.
+#include <QClipboard>
+#include <QHeaderView>
 #include <QInputDialog>
 #include <QLabel>
 #include <QMenu>
+#include <QTableView>
 
+#include "app/battery/battery_page.h"
+#include "app/findings/findings_panel.h"
 #include "app/shelf/shelf.h"
 #include "tests/gui/window.h"
 
@@ -87,12 +92,14 @@ TEST_F(OnTheShelf, ARecordingIsRenamed) {
 TEST_F(OnTheShelf, TheOriginalFileComesBackByteForByte) {
     dialogs_.save = path("again.csv");
     choose("Save the original");
+    settle();
     QFile was(path("night-14.csv")), is(path("again.csv"));
     ASSERT_TRUE(was.open(QIODevice::ReadOnly));
     ASSERT_TRUE(is.open(QIODevice::ReadOnly));
     EXPECT_EQ(was.readAll(), is.readAll());
     dialogs_.save = path("no folder/again.csv");
     choose("Save the original");
+    settle();
     EXPECT_TRUE(said().contains("could not be written")) << said().toStdString();
 }
 
@@ -298,6 +305,126 @@ TEST_F(OnTheShelf, NonsenseInTheSettingsCountsAsNotSet) {
     EXPECT_EQ(window_->preferences().accuracy.currentGain, InstrumentAccuracy().currentGain);
     EXPECT_EQ(window_->preferences().spoken(), "en");
     EXPECT_TRUE(window_->shown());
+}
+
+TEST_F(OnTheShelf, TheReadingsPadTakesADisplayInOneLine) {
+    for (QAction* a : window_->actions())
+        if (a->text() == "Readings pad for this battery…") a->trigger();
+    auto* pad = part<QDialog>("pad");
+    auto* line = pad->findChild<QLineEdit*>("padLine");
+    auto* keep = pad->findChild<QPushButton*>("padKeep");
+    EXPECT_FALSE(keep->isEnabled());
+    QTest::keyClicks(line, "2.31 Ah 25,6 Wh 1:12 4.1 V");
+    EXPECT_TRUE(pad->findChild<QLabel*>("padChips")->text().contains("2.31"));
+    EXPECT_TRUE(pad->findChild<QLabel*>("padWords")->text().contains("one cell"))
+        << pad->findChild<QLabel*>("padWords")->text().toStdString();
+    EXPECT_TRUE(keep->isEnabled()) << "questioned, never refused";
+    line->setText("2.31 Ah 25,6 Wh 1:12 12.5 V and more");
+    EXPECT_FALSE(keep->isEnabled());
+    line->setText("2.31 Ah 25,6 Wh 1:12 12.5 V");
+    QTest::mouseClick(keep, Qt::LeftButton);
+    settle();
+    const auto battery = window_->shown()->batteryId;
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return window_->book().spotReadings(battery)->size() == 4; }, 10000));
+    window_->undo();
+    settle();
+    EXPECT_TRUE(
+        QTest::qWaitFor([&] { return window_->book().spotReadings(battery)->empty(); }, 10000))
+        << "one act";
+}
+
+TEST_F(OnTheShelf, ALabelsLineFillsTheCard) {
+    for (QAction* a : window_->actions())
+        if (a->text() == "New battery…") a->trigger();
+    BatteryCard* card = waitForCard();
+    ASSERT_NE(card, nullptr);
+    auto* label = card->findChild<QLineEdit*>("labelLine");
+    QTest::keyClicks(label, "LiPo 6S2P 22.2V 5000mAh 111Wh");
+    EXPECT_EQ(card->findChild<QComboBox*>("chemistry")->currentData().toString(), "lipo");
+    EXPECT_EQ(card->findChild<QSpinBox*>("series")->value(), 6);
+    EXPECT_EQ(card->findChild<QSpinBox*>("parallel")->value(), 2);
+    EXPECT_TRUE(card->findChild<QLineEdit*>("rated")->text().startsWith("5"));
+    label->clear();
+    QTest::keyClicks(label, "11.1 V 2200 Ah 24.4 Wh");
+    EXPECT_TRUE(card->findChild<QLabel*>("note")->text().contains("milliampere"))
+        << card->findChild<QLabel*>("note")->text().toStdString();
+    card->reject();
+}
+
+TEST_F(OnTheShelf, ABatterysPageTellsItsVerdictAndItsHistory) {
+    const auto battery = window_->shown()->batteryId;
+    QTest::mouseClick(part<QPushButton>(QString("battery-%1").arg(battery)), Qt::LeftButton);
+    settle();
+    auto* page = window_->findChild<BatteryPage*>();
+    ASSERT_NE(page, nullptr);
+    EXPECT_TRUE(page->isVisible());
+    EXPECT_FALSE(window_->findChild<FindingsPanel*>()->isVisible());
+    EXPECT_FALSE(page->findChild<QLabel*>("pageVerdict")->text().isEmpty());
+    auto* table = page->findChild<QTableView*>("history");
+    const auto rows = [&] { return table->model()->rowCount(); };
+    const auto cell = [&](int r, int c) { return table->model()->index(r, c).data().toString(); };
+    // Every stored reading of every step has its row.
+    EXPECT_EQ(static_cast<std::size_t>(rows()), window_->book().readingsOfBattery(battery)->size());
+    const int all = rows();
+    auto* filter = page->findChild<QLineEdit*>("historyFilter");
+    QTest::keyClicks(filter, "capacity");
+    EXPECT_GT(rows(), 0);
+    EXPECT_LT(rows(), all);
+    for (int r = 0; r < rows(); ++r)
+        EXPECT_TRUE(cell(r, 1).contains("capacity", Qt::CaseInsensitive));
+    // A head sorts: figures by their size, not as words.
+    const auto clickHead = [&](int c) {
+        QHeaderView* head = table->horizontalHeader();
+        QTest::mouseClick(head->viewport(), Qt::LeftButton, {},
+                          {head->sectionViewportPosition(c) + 20, head->height() / 2});
+    };
+    clickHead(2);
+    const auto figure = [&](int r) {
+        return table->model()->index(r, 2).data(Qt::UserRole).toDouble();
+    };
+    const bool down = table->horizontalHeader()->sortIndicatorOrder() == Qt::DescendingOrder;
+    for (int r = 1; r < rows(); ++r)
+        EXPECT_TRUE(down ? figure(r) <= figure(r - 1) : figure(r) >= figure(r - 1));
+    // What is chosen is copied with its heads; with nothing chosen nothing goes wrong.
+    QTest::keyClick(table, Qt::Key_C, Qt::ControlModifier);
+    window_->activateWindow();
+    ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+    table->setFocus();
+    table->selectAll();
+    QTest::keyClick(table, Qt::Key_C, Qt::ControlModifier);
+    EXPECT_EQ(QApplication::clipboard()->text().count('\n'), rows() + 1);
+    filter->clear();
+    for (const char* button : {"history-1", "history-2", "historyCycles", "history-0"})
+        QTest::mouseClick(page->findChild<QPushButton*>(button), Qt::LeftButton);
+    // What is changed of the battery is seen on its page, which stays.
+    window_->session().changeBattery(
+        battery, [](Battery& b) { b.rated_Ah = 25; }, true);
+    settle();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return page->view().kind.contains("25"); }, 10000))
+        << page->view().kind.toStdString();
+    EXPECT_TRUE(page->isVisible()) << "nobody has chosen a log";
+    // A row opens the log it was taken from.
+    Q_EMIT table->activated(table->model()->index(0, 0));
+    settle();
+    EXPECT_FALSE(page->isVisible());
+    EXPECT_TRUE(window_->station()->isVisible());
+    EXPECT_TRUE(window_->findChild<FindingsPanel*>()->isVisible());
+    // A point of the picture opens the part of the log that it rests on.
+    window_->showBattery(battery);
+    settle();
+    const BatteryPageView& view = page->view();
+    ASSERT_FALSE(view.capacities.empty());
+    const HistoryDot dot = view.capacities.front();
+    ASSERT_GT(dot.evidence.to_s, dot.evidence.from_s);
+    QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
+    Q_EMIT page->evidenceChosen(dot.recording, dot.evidence, dot.words);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 10000));
+    settle();
+    const auto range = window_->evidenceStation()->range();
+    ASSERT_TRUE(range);
+    EXPECT_LE(range->first, dot.evidence.from_s);
+    EXPECT_GE(range->second, dot.evidence.to_s);
 }
 
 }  // namespace

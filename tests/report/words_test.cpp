@@ -6,9 +6,9 @@
 
 #include <set>
 
+#include "history/summary.h"
 #include "quantity/format.h"
 #include "report/cards.h"
-#include "report/summary.h"
 #include "tests/support/sim.h"
 
 namespace nk {

@@ -38,9 +38,9 @@ void computeHealth(const AnalysisInput& in, std::vector<Reading>& out) {
             // IEC 61960-3 and IEC 61951-2: 0.2 It at 20 ± 5 °C.
             if (rate > 0.3 || rate < 0.1)
                 r.caveats.push_back(
-                    phrase("Discharged at {:.2g}C; the rating's standard test is 0.2C (IEC "
+                    phrase("Discharged at {:.2g}C; the rating's standard test is {:.1f}C (IEC "
                            "61960-3, IEC 61951-2).",
-                           rate));
+                           rate, 0.2));
             if (!std::isfinite(e.meanTemperature_C))
                 r.caveats.push_back(
                     phrase("Temperature not logged; the standard test is at 20 ± 5 °C."));

@@ -76,13 +76,18 @@ CompareSide compareSide(const AnalysisInput& in) {
 
 Comparison compareSides(const CompareSide& a, const CompareSide& b) {
     Comparison out;
+    bool coarse = false;
     for (const double delay : {10.0, 1.0, 0.0}) {
         const CompareSide::Step* rb = nullptr;
         const CompareSide::Step* ra = resistanceAt(a, delay, 0.7);
         if (ra != nullptr) rb = resistanceAt(b, delay, ra->soc);
         if (ra == nullptr || rb == nullptr) continue;
-        out.resistance =
+        const Ratio resistances =
             ratio(rb->resistance_ohm, rb->uncertainty_ohm, ra->resistance_ohm, ra->uncertainty_ohm);
+        // An interval of half the value and more is no comparison.
+        coarse = !(2 * resistances.uncertainty < 0.5 * resistances.value);
+        if (coarse) continue;
+        out.resistance = resistances;
         out.delay_s = delay;
         out.firstTemperature_C = ra->temperature_C;
         out.secondTemperature_C = rb->temperature_C;
@@ -97,6 +102,10 @@ Comparison compareSides(const CompareSide& a, const CompareSide& b) {
                               pa * ra->uncertainty_ohm / ra->resistance_ohm);
         break;
     }
+    if (coarse && !out.resistance.known())
+        out.caveats.push_back(
+            phrase("Their resistances are known too coarsely from these logs to be compared. Log "
+                   "faster, or with a larger step of the current."));
     if (std::isfinite(a.charge_Ah) && std::isfinite(b.charge_Ah)) {
         out.capacity =
             ratio(b.charge_Ah, b.chargeUncertainty_Ah, a.charge_Ah, a.chargeUncertainty_Ah);

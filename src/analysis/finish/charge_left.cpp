@@ -204,14 +204,11 @@ SlowResistance slowResistance(const AnalysisInput& in, int step, double end_A) {
             if (out.ohm > 2 * out.uncertainty_ohm) return out;
         }
     }
-    double longest = -1;
-    for (const StepResistance& s : stepResistances(in))
-        if (std::isfinite(s.resistance_ohm) && s.delay_s > longest) {
-            longest = s.delay_s;
-            // Diffusion adds to what thirty seconds show: half to one and a half times as much.
-            out.ohm = 1.7 * s.resistance_ohm;
-            out.uncertainty_ohm = 0.45 * s.resistance_ohm;
-        }
+    if (const StepResistance* s = longestStep(in)) {
+        // Diffusion adds to what thirty seconds show: half to one and a half times as much.
+        out.ohm = 1.7 * s->resistance_ohm;
+        out.uncertainty_ohm = 0.45 * s->resistance_ohm;
+    }
     return out;
 }
 

@@ -5,6 +5,7 @@
 #include "analysis/capacity/event.h"
 #include "charge_left.h"
 #include "quantity/phrase.h"
+#include "quantity/two_threads.h"
 
 namespace nk {
 
@@ -121,8 +122,8 @@ template <class Fill>
 void eachTail(const AnalysisInput& in, std::vector<Reading>& out, const char* name,
               const char* unit, const char* method, Fill fill) {
     const auto& list = in.steps.list;
-    for (std::size_t k = 0; k < list.size(); ++k) {
-        if (list[k].kind != StepKind::CvCharge) continue;
+    collectInTwo(list.size(), 500, out, [&](std::size_t k, std::vector<Reading>& to) {
+        if (list[k].kind != StepKind::CvCharge) return;
         const ChargeLeft& left = chargeLeftOf(in, static_cast<int>(k));
         Reading r;
         r.name = name;
@@ -133,8 +134,8 @@ void eachTail(const AnalysisInput& in, std::vector<Reading>& out, const char* na
             fill(left, static_cast<int>(k), r);
         else
             r.caveats.push_back(left.why);
-        out.push_back(std::move(r));
-    }
+        to.push_back(std::move(r));
+    });
 }
 
 }  // namespace

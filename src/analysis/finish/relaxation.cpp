@@ -5,7 +5,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/decay.h"
 #include "quantity/format.h"
+#include "quantity/two_threads.h"
 
 namespace nk {
 
@@ -29,23 +31,30 @@ std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double
     struct Try {
         double misfit, rested, amplitude;
     };
-    std::vector<double> fall(x.size());
+    // Counted from the last points' mean, so that millivolts are not lost under volts.
+    double last = 0;
+    const std::size_t tail = std::min<std::size_t>(x.size(), 5);
+    for (std::size_t k = x.size() - tail; k < x.size(); ++k)
+        last += y[k] / static_cast<double>(tail);
+    const auto n = static_cast<double>(x.size());
+    double sy = 0, syy = 0;
+    for (double& v_V : y) v_V -= last, sy += v_V, syy += v_V * v_V;
+    Decay decay(x);
     const auto solve = [&](double tau) {
-        double n = 0, se = 0, see = 0, sy = 0, sey = 0;
+        const std::vector<double>& fall = decay.at(tau);
+        double se = 0, see = 0, sey = 0;
         for (std::size_t k = 0; k < x.size(); ++k) {
-            const double e = fall[k] = std::exp(-x[k] / tau);
-            n += 1, se += e, see += e * e, sy += y[k], sey += e * y[k];
+            const double e = fall[k];
+            se += e, see += e * e, sey += e * y[k];
         }
         const double det = n * see - se * se;
-        Try out{1e300, sy / n, 0};
+        Try out{1e300, last + sy / n, 0};
         if (det <= 1e-14 * n * see) return out;
         out.amplitude = (n * sey - se * sy) / det;
-        out.rested = (see * sy - se * sey) / det;
-        out.misfit = 0;
-        for (std::size_t k = 0; k < x.size(); ++k) {
-            const double d = y[k] - out.rested - out.amplitude * fall[k];
-            out.misfit += d * d;
-        }
+        const double level = (see * sy - se * sey) / det;
+        out.rested = last + level;
+        // What a least-squares fit leaves over, without another pass; nothing of a clean curve.
+        out.misfit = std::max(0.0, syy - level * sy - out.amplitude * sey);
         return out;
     };
     const double span = x.back();
@@ -61,18 +70,12 @@ std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double
     const Try s = solve(tau);
     Relaxation out;
     out.tau_s = tau;
-    double last = 0;
-    const std::size_t tail = std::min<std::size_t>(x.size(), 5);
-    for (std::size_t k = x.size() - tail; k < x.size(); ++k)
-        last += y[k] / static_cast<double>(tail);
     out.last_V = last;
     out.rested_V = s.rested;
     // Every time constant that fits about as well gives a rested voltage: their range is its doubt.
     const ChannelQuality& q = r.voltageQuality();
     const double noise = q.sigma() / std::sqrt(static_cast<double>(bin));
-    const double limit =
-        best +
-        std::max(4 * noise * noise, 4 * best / std::max(1.0, static_cast<double>(x.size()) - 3));
+    const double limit = best + std::max(4 * noise * noise, 4 * best / std::max(1.0, n - 3));
     double low = s.rested;
     double high = low;
     for (const auto& [c, other] : tries)
@@ -81,10 +84,9 @@ std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double
     const double moves = std::abs(s.rested - last);
     out.settled = moves < std::max(noise, 0.5 * q.resolution);
     if (moves > 0.05 * last) out.rested_V = last;  // an extrapolation this far is none
-    out.uncertainty_V =
-        quadrature({(high - low) / 2 / std::sqrt(3.0), moves / 2 / std::sqrt(3.0),
-                    noise / std::sqrt(static_cast<double>(x.size())),
-                    q.noise >= 0.5 * q.resolution ? 0.0 : quantisation(q.resolution)});
+    out.uncertainty_V = quadrature(
+        {(high - low) / 2 / std::sqrt(3.0), moves / 2 / std::sqrt(3.0), noise / std::sqrt(n),
+         q.noise >= 0.5 * q.resolution ? 0.0 : quantisation(q.resolution)});
     return out;
 }
 
@@ -112,10 +114,10 @@ std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
 void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
     const auto& list = in.steps.list;
     const Chemistry* c = in.chemistry();
-    for (std::size_t k = 1; k < list.size(); ++k) {
-        if (list[k].kind != StepKind::Rest || !list[k - 1].isActive() ||
+    collectInTwo(list.size(), 500, out, [&](std::size_t k, std::vector<Reading>& to) {
+        if (k == 0 || list[k].kind != StepKind::Rest || !list[k - 1].isActive() ||
             list[k - 1].kind == StepKind::Pulse || list[k].cutOut)
-            continue;
+            return;
         Reading r;
         r.name = "rested_voltage";
         r.unit = "V";
@@ -138,14 +140,14 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                            fixed(fit->last_V, 3) + " V"));
             if (c != nullptr &&
                 !c->nickel()) {  // a nickel cell's voltage tells little of its charge
-                const double perCell = r.value / in.battery.cells();
-                const double soc = c->ocv.soc(perCell);
-                const double slope = std::max(c->ocv.slope_V(std::clamp(soc, 0.02, 0.98)), 1e-3);
-                const double spread = std::min(
-                    0.5, std::hypot(c->ocvSpread_V, r.uncertainty / in.battery.cells()) / slope);
-                r.caveats.push_back(
-                    phrase("By the usual curve of {} that is {:.0f} ± {:.0f} % charged.", c->label,
-                           100 * soc, std::max(1.0, 200 * spread)));
+                const double n = in.battery.cells();
+                if (const auto soc = restedCharge(in.battery, r.value / n, r.uncertainty / n))
+                    r.caveats.push_back(
+                        in.battery.ownCurve().empty()
+                            ? phrase("By the usual curve of {} that is {:.0f} to {:.0f} % charged.",
+                                     c->label, 100 * soc->low, 100 * soc->high)
+                            : phrase("By its own curve that is {:.0f} to {:.0f} % charged.",
+                                     100 * soc->low, 100 * soc->high));
             }
             if (list[k - 1].kind == StepKind::CvCharge) {
                 const double gap = list[k - 1].endVoltage_V - r.value;
@@ -156,8 +158,8 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                            shortValue(gap, "V")));
             }
         }
-        out.push_back(std::move(r));
-    }
+        to.push_back(std::move(r));
+    });
 }
 
 }  // namespace nk

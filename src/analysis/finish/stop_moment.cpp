@@ -29,29 +29,48 @@ StopMoment stopOf(const Recording& r, const Step& step) {
 ReadAt readAt(std::span<const double> t, std::span<const double> y, std::size_t first,
               std::size_t last, double at_s, int order, double leastSigma) {
     ReadAt out;
-    const auto n = static_cast<Eigen::Index>(last - first + 1);
-    const Eigen::Index m = order + 1;
-    if (n < m + 1) return out;
+    const std::size_t n = last - first + 1;
+    const int m = order + 1;
+    if (n < static_cast<std::size_t>(m) + 1) return out;
     const double scale = std::max(t[last] - t[first], 1e-9);
-    Eigen::MatrixXd a(n, m);
-    Eigen::VectorXd b(n);
-    for (Eigen::Index k = 0; k < n; ++k) {
-        const double x = (t[first + static_cast<std::size_t>(k)] - at_s) / scale;
+    // At most a parabola: the normal equations fit into what needs no memory of its own.
+    using Small = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, 3, 3>;
+    using SmallVector = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, 3, 1>;
+    double powers[5] = {};
+    double right[3] = {};
+    for (std::size_t k = first; k <= last; ++k) {
+        const double x = (t[k] - at_s) / scale;
         double power = 1;
-        for (Eigen::Index p = 0; p < m; ++p, power *= x) a(k, p) = power;
-        b(k) = y[first + static_cast<std::size_t>(k)];
+        for (int p = 0; p < 2 * m - 1; ++p, power *= x) {
+            powers[p] += power;
+            if (p < m) right[p] += power * y[k];
+        }
     }
-    const Eigen::MatrixXd normal = (a.transpose() * a).inverse();
-    const Eigen::VectorXd fit = normal * (a.transpose() * b);
-    const Eigen::VectorXd residual = b - a * fit;
-    out.freedom = static_cast<double>(n - m);
+    Small square(m, m);
+    SmallVector b(m);
+    for (int row = 0; row < m; ++row) {
+        b(row) = right[row];
+        for (int column = 0; column < m; ++column) square(row, column) = powers[row + column];
+    }
+    const Small normal = square.inverse();
+    const SmallVector fit = normal * b;
+    out.freedom = static_cast<double>(n) - m;
     double follow = 0;
-    for (Eigen::Index k = 1; k < n; ++k) follow += residual(k) * residual(k - 1);
-    const double square = residual.squaredNorm();
-    const double rho = square > 0 && n > 6 ? std::clamp(follow / square, 0.0, 0.8) : 0;
-    const double sigma = std::max(std::sqrt(square / out.freedom), leastSigma);
+    double misfit = 0;
+    double before = 0;
+    for (std::size_t k = first; k <= last; ++k) {
+        const double x = (t[k] - at_s) / scale;
+        double model = fit(m - 1);
+        for (int p = m - 1; p-- > 0;) model = model * x + fit(p);
+        const double residual = y[k] - model;
+        misfit += residual * residual;
+        if (k > first) follow += residual * before;
+        before = residual;
+    }
+    const double rho = misfit > 0 && n > 6 ? std::clamp(follow / misfit, 0.0, 0.8) : 0;
+    const double sigma = std::max(std::sqrt(misfit / out.freedom), leastSigma);
     out.value = fit(0);
-    out.slope = fit(1) / scale;
+    out.slope = m > 1 ? fit(1) / scale : 0;
     out.uncertainty = sigma * std::sqrt(std::max(normal(0, 0), 0.0) * (1 + rho) / (1 - rho));
     return out;
 }

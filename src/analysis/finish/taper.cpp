@@ -5,8 +5,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/decay.h"
 #include "analysis/finish/charge_left.h"
 #include "quantity/format.h"
+#include "quantity/two_threads.h"
 
 namespace nk {
 
@@ -44,10 +46,11 @@ struct Linear {
 
 /// For a given time constant amplitude and floor follow linearly (variable projection, Golub and
 /// Pereyra, SIAM J. Numer. Anal. 10 (1973) 413–432). The floor is never negative.
-Linear solve(const Points& p, double tau, bool withFloor) {
+Linear solve(const Points& p, Decay& decay, double tau, bool withFloor) {
     double sw = 0, se = 0, see = 0, si = 0, sei = 0;
+    const std::vector<double>& fall = decay.at(tau);
     for (std::size_t k = 0; k < p.t.size(); ++k) {
-        const double e = std::exp(-p.t[k] / tau);
+        const double e = fall[k];
         const double w = p.w[k];
         sw += w, se += w * e, see += w * e * e, si += w * p.i[k], sei += w * e * p.i[k];
     }
@@ -62,7 +65,7 @@ Linear solve(const Points& p, double tau, bool withFloor) {
         out.amplitude = sei / see;
     }
     for (std::size_t k = 0; k < p.t.size(); ++k) {
-        const double r = p.i[k] - out.floor - out.amplitude * std::exp(-p.t[k] / tau);
+        const double r = p.i[k] - out.floor - out.amplitude * fall[k];
         out.misfit += p.w[k] * r * r;
     }
     return out;
@@ -75,6 +78,7 @@ struct Best {
 
 /// Golden-section search over ln τ, and the curvature of the misfit as its uncertainty.
 Best search(const Points& p, bool withFloor, double sigma2) {
+    Decay decay(p.t);
     const double span = std::max(p.t.back() - p.t.front(), 1e-6);
     double low = std::log(span / 200);
     double high = std::log(span * 50);
@@ -83,7 +87,7 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     double at = low;
     for (int k = 0; k <= 12; ++k) {
         const double x = low + (high - low) * k / 12;
-        const double m = solve(p, std::exp(x), withFloor).misfit;
+        const double m = solve(p, decay, std::exp(x), withFloor).misfit;
         if (m < best) best = m, at = x;
     }
     const double cell = (high - low) / 12;
@@ -92,34 +96,35 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     constexpr double kGolden = 0.6180339887498949;
     double a = high - kGolden * (high - low);
     double b = low + kGolden * (high - low);
-    double fa = solve(p, std::exp(a), withFloor).misfit;
-    double fb = solve(p, std::exp(b), withFloor).misfit;
+    double fa = solve(p, decay, std::exp(a), withFloor).misfit;
+    double fb = solve(p, decay, std::exp(b), withFloor).misfit;
     for (int k = 0; k < 11; ++k) {
         if (fa < fb) {
             high = b, b = a, fb = fa;
             a = high - kGolden * (high - low);
-            fa = solve(p, std::exp(a), withFloor).misfit;
+            fa = solve(p, decay, std::exp(a), withFloor).misfit;
         } else {
             low = a, a = b, fa = fb;
             b = low + kGolden * (high - low);
-            fb = solve(p, std::exp(b), withFloor).misfit;
+            fb = solve(p, decay, std::exp(b), withFloor).misfit;
         }
     }
     Best out;
     // The valley is round there: its lowest point is a parabola's.
     double x = 0.5 * (low + high);
     const double reach = std::max(high - low, 1e-3);
-    const double left = solve(p, std::exp(x - reach), withFloor).misfit;
-    const double middle = solve(p, std::exp(x), withFloor).misfit;
-    const double right = solve(p, std::exp(x + reach), withFloor).misfit;
+    const double left = solve(p, decay, std::exp(x - reach), withFloor).misfit;
+    const double middle = solve(p, decay, std::exp(x), withFloor).misfit;
+    const double right = solve(p, decay, std::exp(x + reach), withFloor).misfit;
     const double round = left + right - 2 * middle;
     if (round > 0) x += std::clamp(0.5 * (left - right) / round, -1.0, 1.0) * reach;
     out.tau = std::exp(x);
-    out.linear = solve(p, out.tau, withFloor);
+    out.linear = solve(p, decay, out.tau, withFloor);
     const double h = 0.02;
-    const double curvature = (solve(p, std::exp(x + h), withFloor).misfit +
-                              solve(p, std::exp(x - h), withFloor).misfit - 2 * out.linear.misfit) /
-                             (h * h);
+    const double curvature =
+        (solve(p, decay, std::exp(x + h), withFloor).misfit +
+         solve(p, decay, std::exp(x - h), withFloor).misfit - 2 * out.linear.misfit) /
+        (h * h);
     // Half of the misfit's second derivative is the information on ln τ.
     const double dof = std::max(1.0, static_cast<double>(p.t.size()) - 3);
     const double scale = std::max(sigma2, out.linear.misfit / dof);
@@ -222,8 +227,8 @@ template <class Fill>
 void eachTaper(const AnalysisInput& in, std::vector<Reading>& out, const char* name,
                const char* unit, const char* method, Fill fill) {
     const auto& list = in.steps.list;
-    for (std::size_t k = 0; k < list.size(); ++k) {
-        if (list[k].kind != StepKind::CvCharge) continue;
+    collectInTwo(list.size(), 500, out, [&](std::size_t k, std::vector<Reading>& to) {
+        if (list[k].kind != StepKind::CvCharge) return;
         Reading r;
         r.name = name;
         r.unit = unit;
@@ -252,8 +257,8 @@ void eachTaper(const AnalysisInput& in, std::vector<Reading>& out, const char* n
                            "charge is counted down to that.",
                            shortValue(fit->floor_A, "A")));
         }
-        out.push_back(std::move(r));
-    }
+        to.push_back(std::move(r));
+    });
 }
 
 }  // namespace

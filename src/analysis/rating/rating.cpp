@@ -270,6 +270,8 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
     }
     decide(out);
     out.sentence = sentenceFor(battery, out);
+    out.curves = curves;
+    out.floor_V_per_cell = floor;
     return out;
 }
 

@@ -52,7 +52,9 @@ struct Rating {
     double peukert = kNaN;         ///< exponent from two or more rates
     double peukertUncertainty = kNaN;
     std::optional<HeatFit> heat;
-    std::string sentence;  ///< label against truth, in one sentence
+    std::vector<DischargeCurve> curves;  ///< what it rests on: the deepest discharge of each rate
+    double floor_V_per_cell = kNaN;      ///< loaded voltage at which a discharge ends
+    std::string sentence;                ///< label against truth, in one sentence
 
     const RatingView* view(const std::string& name) const;
 };

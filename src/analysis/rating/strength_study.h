@@ -42,6 +42,8 @@ struct StrengthStudy {
     /// The coldest log with a discharge against the warmest, when they lie 8 K apart.
     std::optional<Comparison> coldWarm;
     std::string coldTitle, warmTitle;
+    /// Recordings that could not be read, each with its reason: they are in nothing of the above.
+    std::vector<std::string> leftOut;
 
     /// The curves of all logs, in order.
     std::vector<DischargeCurve> curves() const;

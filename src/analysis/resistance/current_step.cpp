@@ -8,6 +8,7 @@
 #include "analysis/capacity/event.h"
 #include "analysis/finish/stop_moment.h"
 #include "quantity/format.h"
+#include "quantity/two_threads.h"
 #include "steps/segment.h"
 
 namespace nk {
@@ -330,7 +331,9 @@ std::vector<StepResistance> findStepResistances(const AnalysisInput& in) {
     if (in.recording.size() < 3) return out;
     auto list = changes(in, false);
     if (list.empty()) list = changes(in, true);
-    for (const Change& c : list) {
+    out.reserve(list.size() * std::size(kDelays));
+    collectInTwo(list.size(), 500, out, [&](std::size_t k, std::vector<StepResistance>& to) {
+        const Change& c = list[k];
         const double soc = stateOfCharge(in, c.before);
         const double temperature =
             in.recording.hasTemperature() ? in.recording.temperature_C()[c.before] : kNaN;
@@ -338,9 +341,9 @@ std::vector<StepResistance> findStepResistances(const AnalysisInput& in) {
             StepResistance r = measure(in, c, delay);
             r.soc = soc;
             r.temperature_C = temperature;
-            out.push_back(std::move(r));
+            to.push_back(std::move(r));
         }
-    }
+    });
     return out;
 }
 
@@ -349,6 +352,19 @@ std::vector<StepResistance> findStepResistances(const AnalysisInput& in) {
 const std::vector<StepResistance>& stepResistances(const AnalysisInput& in) {
     return in.memo->remember<std::vector<StepResistance>>("step resistances",
                                                           [&] { return findStepResistances(in); });
+}
+
+const StepResistance* longestStep(const AnalysisInput& in) {
+    const auto at = in.memo->remember<std::ptrdiff_t>("longest step", [&]() -> std::ptrdiff_t {
+        std::ptrdiff_t best = -1;
+        const auto& all = stepResistances(in);
+        for (std::size_t k = 0; k < all.size(); ++k)
+            if (std::isfinite(all[k].resistance_ohm) &&
+                (best < 0 || all[k].delay_s > all[static_cast<std::size_t>(best)].delay_s))
+                best = static_cast<std::ptrdiff_t>(k);
+        return best;
+    });
+    return at < 0 ? nullptr : &stepResistances(in)[static_cast<std::size_t>(at)];
 }
 
 const StepResistance* mostComparable(std::span<const StepResistance> steps, double delay_s) {
@@ -375,8 +391,11 @@ const StepResistance* mostComparable(std::span<const StepResistance> steps, doub
 namespace {
 
 void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* name, double delay) {
-    for (const StepResistance& s : stepResistances(in)) {
-        if (s.nominalDelay_s != delay) continue;
+    const auto& all = stepResistances(in);
+    out.reserve(out.size() + all.size() / std::size(kDelays) + 1);
+    collectInTwo(all.size(), 4000, out, [&](std::size_t k, std::vector<Reading>& to) {
+        const StepResistance& s = all[k];
+        if (s.nominalDelay_s != delay) return;
         Reading r;
         r.name = name;
         r.unit = "ohm";
@@ -402,8 +421,8 @@ void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* nam
                                     shortValue(s.resistance_ohm / in.battery.series, "ohm") +
                                     phrase(" a cell."));
         }
-        out.push_back(std::move(r));
-    }
+        to.push_back(std::move(r));
+    });
 }
 
 }  // namespace

@@ -35,6 +35,10 @@ struct StepResistance {
 const std::vector<StepResistance>& stepResistances(const AnalysisInput& in);
 const std::vector<StepResistance>& stepResistances(AnalysisInput&&) = delete;
 
+/// The measurable one with the longest delay, the earliest of equals, or null.
+const StepResistance* longestStep(const AnalysisInput& in);
+const StepResistance* longestStep(AnalysisInput&&) = delete;
+
 /// The one of several resistances that says most about the battery: the longest delay up to 10 s
 /// (or only `delay_s` when that is finite), then the one nearest to half charge and not near empty,
 /// where every resistance is high, and of a large step rather than a small one (common practice, no

@@ -47,10 +47,11 @@ std::optional<LoadResistance> regressLoad(const Recording& recording, std::size_
     const auto freeWork = [](gsl_multifit_robust_workspace* w) { gsl_multifit_robust_free(w); };
     const std::unique_ptr<gsl_multifit_robust_workspace, decltype(freeWork)> work(
         gsl_multifit_robust_alloc(gsl_multifit_robust_bisquare, count, 2), freeWork);
-    // The library's default is to end the program on an error; here an error is an answer.
-    gsl_error_handler_t* old = gsl_set_error_handler_off();
+    // The library's default is to end the program on an error; here an error is an answer. Once for
+    // the whole program: the handler belongs to all threads.
+    static const bool quiet = (gsl_set_error_handler_off(), true);
+    (void)quiet;
     const int status = gsl_multifit_robust(x.get(), y.get(), c.get(), cov.get(), work.get());
-    gsl_set_error_handler(old);
     if (status != GSL_SUCCESS && status != GSL_EMAXITER) return std::nullopt;
     LoadResistance out;
     out.resistance_ohm = gsl_vector_get(c.get(), 1);

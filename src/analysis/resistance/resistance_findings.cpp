@@ -37,7 +37,7 @@ void checkWhichResistance(const AnalysisInput& in, std::vector<Finding>& out) {
         "ageing, always take the same delay, charge and temperature.{}",
         standard.empty() ? phrase(" For ") + name +
                                (nickel ? phrase(" log its two levels, 10 s and 3 s.")
-                                       : phrase(" log 10 s at 0.2C, then 1 s at 1C."))
+                                       : phrase(" log 10 s at {:.1f}C, then 1 s at 1C.", 0.2))
                          : "");
     out.push_back(std::move(f));
 }

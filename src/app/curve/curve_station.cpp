@@ -11,6 +11,7 @@
 #include "app/plot/lanes_plot.h"
 #include "app/plot/ribbon.h"
 #include "app/preferences/preferences.h"
+#include "app/shell/data_export.h"
 #include "quantity/format.h"
 #include "report/words.h"
 
@@ -293,6 +294,24 @@ QWidget* CurveStation::firstFocus() {
 void CurveStation::applyColours() {
     plot_->applyColours();
     ribbon_->update();
+}
+
+std::vector<StationAction> CurveStation::menuActions() {
+    return {{tr("Time or charge across"),
+             [this] { setAcross(across() == AxisKind::Time ? AxisKind::Charge : AxisKind::Time); }},
+            {tr("Charge lane"), [this] { setChargeLane(!chargeLane()); }}};
+}
+
+Expected<void> CurveStation::writePicture(const QString& path) {
+    return writeCurve(path, *plot_);
+}
+
+std::optional<std::pair<double, double>> CurveStation::range() const {
+    return std::pair(plot_->rangeLow(), plot_->rangeHigh());
+}
+
+void CurveStation::setRange(double from_s, double to_s) {
+    plot_->showRange(from_s, to_s);
 }
 
 }  // namespace nk

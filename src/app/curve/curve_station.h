@@ -20,7 +20,13 @@ class CurveStation : public Station {
   public:
     explicit CurveStation(QWidget* parent = nullptr);
 
+    QString name() const override { return tr("Curve"); }
+    QString ask() const override { return tr("what happened?"); }
     Question question() const override { return Question::Curve; }
+    std::vector<StationAction> menuActions() override;
+    Expected<void> writePicture(const QString& path) override;
+    std::optional<std::pair<double, double>> range() const override;
+    void setRange(double from_s, double to_s) override;
     void show(ShownPtr shown) override;
     void showEvidence(const Evidence& evidence, const QString& words) override;
     void clearEvidence();

@@ -10,6 +10,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "quantity/format.h"
 
 namespace nk {
 
@@ -68,7 +69,7 @@ FindingCard::FindingCard(const Card& card, int index, QWidget* parent)
     head->addWidget(text(QString::fromStdString(card.kind), 11, 600, toneColour(card.tone), this),
                     1);
     box->addLayout(head);
-    box->addWidget(text(QString::fromStdString(card.title), 14, 600, t.text, this));
+    box->addWidget(text(QString::fromStdString(unitsKept(card.title)), 14, 600, t.text, this));
     if (!card.value.empty()) {
         auto* row = new QHBoxLayout;
         row->setSpacing(8);
@@ -84,7 +85,7 @@ FindingCard::FindingCard(const Card& card, int index, QWidget* parent)
         box->addLayout(row);
     }
     for (const std::string& line : card.lines)
-        box->addWidget(text(QString::fromStdString(line), 12, 400, t.muted, this));
+        box->addWidget(text(QString::fromStdString(unitsKept(line)), 12, 400, t.muted, this));
     how_ = text(QString::fromStdString(card.how), 12, 400, t.text, this);
     how_->setObjectName("howText");
     how_->hide();

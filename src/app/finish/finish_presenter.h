@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "analysis/finish/rule_ranking.h"
-#include "app/shell/shown_recording.h"
+#include "app/session/shown_recording.h"
 
 namespace nk {
 

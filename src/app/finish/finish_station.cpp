@@ -210,7 +210,7 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     connect(usual, &QPushButton::clicked, this, [this] {
         presenter_.resetRules();
         rank(true);
-        Q_EMIT rulesChanged({});
+        Q_EMIT rulesChanged(batteryId_, {});
     });
     connect(meter, &QPushButton::clicked, this, &Station::meterCheckRequested);
 }
@@ -221,13 +221,14 @@ void FinishStation::say(const QString& words) {
 }
 
 void FinishStation::keepRules() {
-    Q_EMIT rulesChanged(presenter_.ruleTexts());
+    Q_EMIT rulesChanged(batteryId_, presenter_.ruleTexts());
 }
 
 void FinishStation::show(ShownPtr shown) {
     const bool same = presenter_.chargeCount() > 0 && shown &&
                       title_->property("recording") == static_cast<qlonglong>(shown->id);
     presenter_.setShown(shown);
+    batteryId_ = shown ? shown->batteryId : 0;
     say({});
     const bool any = shown && presenter_.chargeCount() > 0;
     nothing_->setVisible(!any);

@@ -22,13 +22,15 @@ class FinishStation : public Station {
   public:
     explicit FinishStation(QWidget* parent = nullptr);
 
+    QString name() const override { return tr("Finish"); }
+    QString ask() const override { return tr("did it stop in time?"); }
     Question question() const override { return Question::Finish; }
     void show(ShownPtr shown) override;
     void showEvidence(const Evidence& evidence, const QString& words) override;
     void applyColours() override;
     QString helpPage() const override { return "finish"; }
     QWidget* firstFocus() override;
-    bool busy() const { return job_.running(); }
+    bool busy() const override { return job_.running(); }
     const FinishView& view() const { return view_; }
 
   private:
@@ -42,6 +44,7 @@ class FinishStation : public Station {
     FinishPresenter presenter_;
     FinishView view_;
     Job job_{this};
+    std::int64_t batteryId_ = 0;  ///< of what is shown
     int charge_ = 0;
     bool filling_ = false;
     QLabel* title_ = nullptr;

@@ -24,7 +24,7 @@ MeterCheckDialog::MeterCheckDialog(RecordingPtr recording, const std::vector<dou
     : QDialog(parent), recording_(std::move(recording)) {
     setObjectName("meterCheckDialog");
     setWindowTitle(tr("Meter check"));
-    resize(620, 400);
+    resize(680, 420);
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(18, 16, 18, 16);
     box->setSpacing(10);
@@ -42,6 +42,9 @@ MeterCheckDialog::MeterCheckDialog(RecordingPtr recording, const std::vector<dou
         {tr("Moment (h:mm:ss)"), tr("Meter stood at"), tr("Meter"), tr("The log says")});
     table_->verticalHeader()->hide();
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    // The choice is never cut.
+    table_->horizontalHeader()->setSectionResizeMode(kPlace, QHeaderView::ResizeToContents);
+    table_->verticalHeader()->setDefaultSectionSize(34);
     box->addWidget(table_, 1);
     words_ = new QLabel(this);
     words_->setObjectName("meterWords");

@@ -2,6 +2,21 @@
 
 namespace nk {
 
+Job::~Job() {
+    // Nobody waits for what is said now; workers that were put aside are joined with them.
+    ++request_;
+    thread_.request_stop();
+    for (Retired& r : retired_) r.thread.request_stop();
+}
+
+void Job::retire() {
+    std::erase_if(retired_, [](const Retired& r) { return r.ended->load(); });
+    if (!thread_.joinable()) return;
+    thread_.request_stop();
+    ++request_;
+    retired_.push_back({std::move(thread_), ended_});
+}
+
 Error Job::outOfMemory() {
     return {ErrorKind::Unreadable,
             phrase("There is not enough memory for this. Nothing was changed."), "", ""};

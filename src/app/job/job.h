@@ -5,7 +5,9 @@
 #pragma once
 
 #include <QObject>
+#include <atomic>
 #include <functional>
+#include <list>
 #include <memory>
 #include <new>
 #include <optional>
@@ -29,60 +31,64 @@ class Job : public QObject {
     using ProgressSink = std::function<void(double)>;
 
     explicit Job(QObject* parent = nullptr) : QObject(parent) {}
-    ~Job() override { cancelAndWait(); }
+    ~Job() override;
 
     /// Starts `work(stop, progress)` on a worker; `done(result)` runs on this object's thread
-    /// unless a newer start or cancel came meanwhile.
+    /// unless a newer start or cancel came meanwhile. Never waits: work that was under way is asked
+    /// to stop and ends by itself.
     template <class Work, class Done>
     void start(Work work, Done done) {
-        cancelAndWait();
+        retire();
         const int request = ++request_;
         running_ = true;
         Q_EMIT runningChanged(true);
         // The destructor waits for the worker, so `this` outlives it; a queued call to a Job that
         // is gone is dropped by Qt.
         Job* const self = this;
-        thread_ = std::jthread([self, request, work = std::move(work), done = std::move(done),
-                                words = presentation()](std::stop_token stop) mutable {
-            const Presenting presenting(std::move(words));
-            int last = -1;
-            const ProgressSink progress = [self, request, &last](double fraction) {
-                const int percent = static_cast<int>(fraction * 100);
-                if (percent == last) return;
-                last = percent;
+        ended_ = std::make_shared<std::atomic<bool>>(false);
+        thread_ =
+            std::jthread([self, request, work = std::move(work), done = std::move(done),
+                          words = presentation(), ended = ended_](std::stop_token stop) mutable {
+                const Ended mark{*ended};
+                const Presenting presenting(std::move(words));
+                int last = -1;
+                const ProgressSink progress = [self, request, &last](double fraction) {
+                    const int percent = static_cast<int>(fraction * 100);
+                    if (percent == last) return;
+                    last = percent;
+                    QMetaObject::invokeMethod(
+                        self,
+                        [self, request, fraction] {
+                            if (self->request_ == request) Q_EMIT self->progressed(fraction);
+                        },
+                        Qt::QueuedConnection);
+                };
+                using Result = decltype(work(stop, progress));
+                auto result = std::make_shared<std::optional<Result>>();
+                Error problem;
+                try {
+                    result->emplace(work(stop, progress));
+                } catch (const std::bad_alloc&) {
+                    problem = outOfMemory();
+                } catch (...) {
+                    problem = unexpected();
+                }
+                // A work that can say what went wrong says it; any other is not done.
+                if constexpr (canFail<Result>)
+                    if (!*result) result->emplace(tl::unexpected<Error>(problem));
                 QMetaObject::invokeMethod(
                     self,
-                    [self, request, fraction] {
-                        if (self->request_ == request) Q_EMIT self->progressed(fraction);
+                    [self, request, result, problem, done = std::move(done)]() mutable {
+                        if (self->request_ != request) return;
+                        self->running_ = false;
+                        Q_EMIT self->runningChanged(false);
+                        if (*result)
+                            done(std::move(**result));
+                        else
+                            Q_EMIT self->failed(QString::fromStdString(problem.text()));
                     },
                     Qt::QueuedConnection);
-            };
-            using Result = decltype(work(stop, progress));
-            auto result = std::make_shared<std::optional<Result>>();
-            Error problem;
-            try {
-                result->emplace(work(stop, progress));
-            } catch (const std::bad_alloc&) {
-                problem = outOfMemory();
-            } catch (...) {
-                problem = unexpected();
-            }
-            // A work that can say what went wrong says it; any other is not done.
-            if constexpr (canFail<Result>)
-                if (!*result) result->emplace(tl::unexpected<Error>(problem));
-            QMetaObject::invokeMethod(
-                self,
-                [self, request, result, problem, done = std::move(done)]() mutable {
-                    if (self->request_ != request) return;
-                    self->running_ = false;
-                    Q_EMIT self->runningChanged(false);
-                    if (*result)
-                        done(std::move(**result));
-                    else
-                        Q_EMIT self->failed(QString::fromStdString(problem.text()));
-                },
-                Qt::QueuedConnection);
-        });
+            });
     }
 
     /// Asks the work to stop and drops its result. Returns at once.
@@ -93,6 +99,8 @@ class Job : public QObject {
         running_ = false;
         Q_EMIT runningChanged(false);
     }
+    /// Asks the work to stop; what it says then is handed back as always.
+    void requestStop() { thread_.request_stop(); }
     bool running() const { return running_; }
     /// Waits until the worker is done; its result is handed back later, as always.
     void wait() {
@@ -109,12 +117,20 @@ class Job : public QObject {
     static Error outOfMemory();
     static Error unexpected();
 
-    void cancelAndWait() {
-        thread_.request_stop();
-        if (thread_.joinable()) thread_.join();
-        ++request_;
-    }
+    /// Says at the end of a worker that it can be joined without waiting.
+    struct Ended {
+        std::atomic<bool>& flag;
+        ~Ended() { flag = true; }
+    };
+    struct Retired {
+        std::jthread thread;
+        std::shared_ptr<std::atomic<bool>> ended;
+    };
+    /// Puts the worker aside; it is joined when it has ended, at the latest with this object.
+    void retire();
 
+    std::list<Retired> retired_;
+    std::shared_ptr<std::atomic<bool>> ended_;
     std::jthread thread_;
     int request_ = 0;
     bool running_ = false;

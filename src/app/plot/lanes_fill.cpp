@@ -93,6 +93,19 @@ double LanesPlot::fillCurve(Curve& curve, const std::vector<std::size_t>& column
     return heights / pixels;
 }
 
+namespace {
+
+/// How many ticks of the axis lie in its range.
+int labelsIn(const QCPAxis& axis) {
+    QVector<double> ticks;
+    axis.ticker()->generate(axis.range(), QLocale::c(), 'f', 3, ticks, nullptr, nullptr);
+    int inside = 0;
+    for (const double t : ticks) inside += axis.range().contains(t);
+    return inside;
+}
+
+}  // namespace
+
 void LanesPlot::refill() {
     if (!recording_ || lanes_.empty()) return;
     refilling_ = true;
@@ -141,6 +154,9 @@ void LanesPlot::refill() {
         if (lane.rect->height() > 0)
             y->ticker()->setTickCount(std::clamp(lane.rect->height() / 22, 2, most));
         const double scale = lane.kind == 2 && currentStyle().fahrenheit ? 1.8 : 1;
+        // One label is no scale: finer steps until two lie in view.
+        while (y->ticker()->tickCount() < 8 && labelsIn(*y) < 2)
+            y->ticker()->setTickCount(y->ticker()->tickCount() + 1);
         const double exact =
             scale * (yHigh - yLow + 2 * pad) / std::max(1, y->ticker()->tickCount());
         const double power = std::pow(10.0, std::floor(std::log10(std::max(exact, 1e-9))));
@@ -150,6 +166,7 @@ void LanesPlot::refill() {
                            (quarter ? 1 : 0) - (mantissa >= 7.5 ? 1 : 0);
         y->setNumberFormat("f");
         y->setNumberPrecision(std::clamp(digits, 0, 5));
+        if (lane.kind == 3) nameBundle(lane, high);
     }
     refilling_ = false;
     placeOverlays();

@@ -45,6 +45,7 @@ void LanesPlot::drawTemperatureLimits() {
 void LanesPlot::setMarks(std::vector<PlotMark> marks) {
     for (QCPAbstractItem* item : markItems_) removeItem(item);
     markItems_.clear();
+    markWords_.clear();
     marks_ = std::move(marks);
     if (lanes_.empty()) return;
     const Theme& t = currentTheme();
@@ -80,8 +81,76 @@ void LanesPlot::setMarks(std::vector<PlotMark> marks) {
         words->setText(mark.words);
         words->setPadding(QMargins(0, 0, 0, 2));
         markItems_.push_back(words);
+        markWords_.push_back(words);
     }
     placeOverlays();
+}
+
+void LanesPlot::placeMarkWords() {
+    const QCPAxisRect* top = lanes_.front().rect;
+    QCPAxis* x = top->axis(QCPAxis::atBottom);
+    constexpr double kApart_px = 10;
+    // From left to right, behind the lane's title and each other.
+    double free =
+        top->left() +
+        QFontMetricsF(lanes_.front().label->font()).horizontalAdvance(lanes_.front().title) +
+        kApart_px;
+    std::vector<std::pair<double, QCPItemText*>> order;
+    for (std::size_t k = 0; k < markWords_.size(); ++k)
+        order.emplace_back(x->coordToPixel(axis_->at(marks_[k].time_s)), markWords_[k]);
+    std::ranges::sort(order);
+    for (const auto& [place, words] : order) {
+        const double wide = QFontMetricsF(words->font()).horizontalAdvance(words->text());
+        const bool seen = place >= top->left() && place <= top->right();
+        const double left =
+            std::max(free, std::min(place - wide / 2, static_cast<double>(top->right()) - wide));
+        words->setVisible(seen && left + wide <= top->right() + kApart_px);
+        if (!words->visible()) continue;
+        words->position->setCoords(x->pixelToCoord(left + wide / 2), 0);
+        free = left + wide + kApart_px;
+    }
+}
+
+void LanesPlot::nameBundle(Lane& lane, double high) {
+    QCPAxis* x = lane.rect->axis(QCPAxis::atBottom);
+    const std::size_t at = recording_->nearest(axis_->timeAt(high));
+    int ends[2] = {-1, -1};  // highest, lowest
+    for (std::size_t c = 0; c < lane.curves.size(); ++c) {
+        const double v = lane.curves[c].column[at];
+        if (!std::isfinite(v)) continue;
+        const auto value = [&](int k) {
+            return lane.curves[static_cast<std::size_t>(k)].column[at];
+        };
+        if (ends[0] < 0 || v > value(ends[0])) ends[0] = static_cast<int>(c);
+        if (ends[1] < 0 || v < value(ends[1])) ends[1] = static_cast<int>(c);
+    }
+    for (int k = 0; k < 2; ++k) {
+        QCPItemText*& words = lane.ends[k];
+        if (words == nullptr) {
+            words = new QCPItemText(this);
+            words->setLayer(kOverlay);
+            words->position->setAxes(x, lane.rect->axis(QCPAxis::atLeft));
+            words->position->setAxisRect(lane.rect);
+            words->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+            words->setClipAxisRect(lane.rect);
+            words->setPadding(QMargins(0, 1, 3, 1));
+        }
+        words->setVisible(ends[k] >= 0 && ends[0] != ends[1] && lane.rect->height() > 34);
+        if (!words->visible()) continue;
+        QFont f = font();
+        f.setPixelSize(11);
+        words->setFont(f);
+        words->setColor(currentTheme().text);
+        words->setText(tr("cell %1").arg(ends[k] + 1));
+        // Over the highest and under the lowest, inside the lane.
+        const double v = lane.curves[static_cast<std::size_t>(ends[k])].column[at];
+        const double y = lane.rect->axis(QCPAxis::atLeft)->coordToPixel(v);
+        constexpr double kTall_px = 16;
+        const bool over =
+            k == 0 ? y - kTall_px > lane.rect->top() : y + kTall_px > lane.rect->bottom();
+        words->setPositionAlignment(Qt::AlignRight | (over ? Qt::AlignBottom : Qt::AlignTop));
+        words->position->setCoords(1, v);
+    }
 }
 
 void LanesPlot::setTemperatureLimits(std::vector<std::pair<double, QString>> limits) {
@@ -92,6 +161,7 @@ void LanesPlot::setTemperatureLimits(std::vector<std::pair<double, QString>> lim
 
 void LanesPlot::placeOverlays() {
     if (lanes_.empty()) return;
+    placeMarkWords();
     for (Lane& lane : lanes_) {
         const bool shaded = evidence_.has_value();
         lane.shade->setVisible(shaded);

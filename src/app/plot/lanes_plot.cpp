@@ -144,7 +144,8 @@ void LanesPlot::setRecording(RecordingPtr recording, int wanted,
                 low = std::min(low, cell[k]);
                 high = std::max(high, cell[k]);
             }
-            spread_mV_[k] = 1e3 * (high - low);
+            // A row whose cells are all blank has no spread.
+            spread_mV_[k] = high >= low ? 1e3 * (high - low) : kNaN;
         }
         buildLane(4, tr("Cell spread mV · highest minus lowest"), {spread_mV_}, 30);
     }

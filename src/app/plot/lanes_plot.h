@@ -87,6 +87,7 @@ class LanesPlot : public QCustomPlot {
         QCPItemRect* shade = nullptr;
         QCPItemStraightLine* pins[2] = {nullptr, nullptr};
         std::vector<Curve> curves;
+        QCPItemText* ends[2] = {nullptr, nullptr};  ///< of a bundle: its highest and lowest cell
         int kind = 0;  ///< 0 voltage, 1 current, 2 temperature, 3 cells, 4 spread, 5 charge
     };
 
@@ -105,6 +106,10 @@ class LanesPlot : public QCustomPlot {
     double fillCurve(Curve& curve, const std::vector<std::size_t>& columns, double low, double high,
                      double& yLow, double& yHigh);
     void placeOverlays();
+    /// Puts the words of marks where they hide no title and no other words.
+    void placeMarkWords();
+    /// Names the highest and the lowest curve of a bundle at its right end.
+    void nameBundle(Lane& lane, double high);
     void drawTemperatureLimits();
     QColor colourOf(int kind, std::size_t index, std::size_t count) const;
 
@@ -116,6 +121,7 @@ class LanesPlot : public QCustomPlot {
     std::vector<Lane> lanes_;
     std::vector<PlotMark> marks_;
     std::vector<QCPAbstractItem*> markItems_;
+    std::vector<QCPItemText*> markWords_;  ///< one a mark, in their order
     std::optional<Evidence> evidence_;
     QString evidenceWords_;
     QCPItemBracket* bracket_ = nullptr;

@@ -28,6 +28,7 @@ Ribbon::Ribbon(QWidget* parent) : QWidget(parent) {
 void Ribbon::setSteps(const Steps& steps) {
     steps_ = steps;
     selected_ = -1;
+    edge_ = -1;  // an edge that is held belongs to the steps before
     update();
 }
 

@@ -434,13 +434,6 @@ void ImportPreview::readChoices() {
     Q_EMIT optionsChanged();
 }
 
-QString headerShape(const Dialect& dialect) {
-    if (dialect.headerLine == 0) return {};
-    QByteArray titles(1, dialect.delimiter);
-    for (const Column& c : dialect.columns) titles += QByteArray::fromStdString(c.title) + '\n';
-    return QCryptographicHash::hash(titles, QCryptographicHash::Sha256).toHex().left(24);
-}
-
 QString optionsText(const ReadOptions& o) {
     QJsonObject map;
     for (const auto& [role, column] : o.map)

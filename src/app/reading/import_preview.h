@@ -56,8 +56,6 @@ class ImportPreview : public QWidget {
     std::vector<ReadOptions> wayOptions_;
 };
 
-/// Key under which choices for headers of this shape are remembered; empty without a header.
-QString headerShape(const Dialect& dialect);
 /// Choices as text for the settings, and back.
 QString optionsText(const ReadOptions& options);
 ReadOptions optionsFrom(const QString& text);

@@ -11,6 +11,7 @@
 
 #include "analysis/analysis.h"
 #include "app/theme/theme.h"
+#include "history/summary.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 
@@ -34,13 +35,15 @@ class RecordingRow : public QPushButton {
             value_ = tr("hazard");
         else if (std::isfinite(r.summary.capacity_Ah))
             value_ = QString::fromStdString(shortValue(r.summary.capacity_Ah, "Ah"));
+        if (r.outOfDate) value_ = value_.isEmpty() ? QString("…") : value_ + " …";
         QString tip =
             title_ + "\n" +
             tr("from %1, %2 rows").arg(QString::fromStdString(r.fileName)).arg(r.rowsRead);
-        if (!r.summary.conditions.empty())
+        if (const std::string at = conditionsWords(r.summary); !at.empty())
             tip += "\n" + tr("gave %1 at %2")
                               .arg(QString::fromStdString(shortValue(r.summary.capacity_Ah, "Ah")),
-                                   QString::fromStdString(r.summary.conditions));
+                                   QString::fromStdString(at));
+        if (r.outOfDate) tip += "\n" + tr("Its figures are being computed anew.");
         setToolTip(tip);
         setAccessibleName(tip);
     }
@@ -127,12 +130,19 @@ QString kindOf(const Battery& battery) {
 }  // namespace
 
 BatteryBlock::BatteryBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
-                           std::size_t shown, QWidget* parent)
+                           std::size_t shown, bool outOfUse, QWidget* parent)
     : QFrame(parent), id_(entry != nullptr ? entry->id : 0) {
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(8, 6, 8, 8);
     box->setSpacing(2);
     addHead(entry);
+    if (outOfUse) {
+        auto* word = new QLabel(tr("out of use"), this);
+        word->setObjectName(QString("out-of-use-%1").arg(id_));
+        word->setProperty("role", "hazard");
+        word->setContentsMargins(3, 0, 0, 0);
+        box->addWidget(word);
+    }
     if (entry != nullptr) addState(entry, recordings);
     shown = std::min(shown, recordings.size());
     for (std::size_t k = 0; k < shown; ++k) addRow(*recordings[k]);
@@ -154,10 +164,10 @@ void BatteryBlock::addHead(const BatteryEntry* entry) {
     name->setProperty("role", "battery");
     name->setObjectName(QString("battery-%1").arg(id_));
     name->setEnabled(entry != nullptr);
-    name->setToolTip(tr("Edit the battery card"));
+    name->setToolTip(tr("Open the battery: verdict, history, card"));
     name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     name->setContextMenuPolicy(Qt::CustomContextMenu);
-    connect(name, &QPushButton::clicked, this, [this] { Q_EMIT batteryEditRequested(id_); });
+    connect(name, &QPushButton::clicked, this, [this] { Q_EMIT batteryChosen(id_); });
     connect(name, &QWidget::customContextMenuRequested, this, [this, name](const QPoint& p) {
         Q_EMIT batteryMenuRequested(id_, name->mapToGlobal(p));
     });
@@ -178,8 +188,11 @@ void BatteryBlock::addState(const BatteryEntry* entry,
             recordings, [&](const RecordingEntry* r) { return has(r->summary); });
         return at == recordings.end() ? nullptr : &(*at)->summary;
     };
+    // A whole discharge says what the battery holds; another only what was taken out.
     const RecordingSummary* gave =
-        newest([](const RecordingSummary& s) { return std::isfinite(s.capacity_Ah); });
+        newest([](const RecordingSummary& s) { return std::isfinite(s.health_percent); });
+    if (gave == nullptr)
+        gave = newest([](const RecordingSummary& s) { return std::isfinite(s.capacity_Ah); });
     const RecordingSummary* met =
         newest([](const RecordingSummary& s) { return std::isfinite(s.resistance_ohm); });
     if (gave == nullptr && met == nullptr) return;
@@ -187,17 +200,18 @@ void BatteryBlock::addState(const BatteryEntry* entry,
     line->setContentsMargins(3, 1, 0, 2);
     line->setSpacing(8);
     QString words;
+    QString at;  // conditions of the charge
     QStringList figures;
     if (gave != nullptr) {
         const QString charge = QString::fromStdString(shortValue(gave->capacity_Ah, "Ah"));
         figures << charge;
-        words = tr("Last gave %1 at %2.").arg(charge, QString::fromStdString(gave->conditions));
+        at = QString::fromStdString(conditionsWords(*gave));
+        words = tr("Last gave %1 at %2.").arg(charge, at);
         // A bar only for a whole discharge: what was taken out in part is no state of health.
         if (entry->battery.rated_Ah > 0 && std::isfinite(gave->health_percent)) {
-            words =
-                tr("Last gave %1 of %2 rated, at %3.")
-                    .arg(charge, QString::fromStdString(shortValue(entry->battery.rated_Ah, "Ah")),
-                         QString::fromStdString(gave->conditions));
+            words = tr("Last gave %1 of %2 rated, at %3.")
+                        .arg(charge,
+                             QString::fromStdString(shortValue(entry->battery.rated_Ah, "Ah")), at);
             auto* bar = new CapacityBar(gave->capacity_Ah / entry->battery.rated_Ah, this);
             bar->setToolTip(words);
             line->addWidget(bar, 0, Qt::AlignVCenter);
@@ -221,6 +235,16 @@ void BatteryBlock::addState(const BatteryEntry* entry,
     text->setContentsMargins(0, 0, 4, 0);  // under one edge with the rows
     line->addWidget(text, 1, Qt::AlignVCenter);
     static_cast<QVBoxLayout*>(layout())->addLayout(line);
+    if (at.isEmpty()) return;
+    auto* how =
+        new ElidedLabel(tr("at %1").arg(QString::fromStdString(conditionsShort(*gave))), this);
+    how->setObjectName(QString("conditions-%1").arg(id_));
+    how->setProperty("role", "small");
+    how->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    how->setAlignment(Qt::AlignRight);
+    how->setToolTip(words);
+    how->setContentsMargins(3, 0, 4, 0);
+    layout()->addWidget(how);
 }
 
 void BatteryBlock::addRow(const RecordingEntry& recording) {

@@ -17,9 +17,10 @@ class BatteryBlock : public QFrame {
     static constexpr std::size_t kBatch = 12;
 
     /// `entry` is null for the recordings without a battery. `recordings` are those of the battery
-    /// that match the search, newest first; the first `shown` of them get a row.
+    /// that match the search, newest first; the first `shown` of them get a row. `outOfUse`: said
+    /// before all else.
     BatteryBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
-                 std::size_t shown, QWidget* parent);
+                 std::size_t shown, bool outOfUse, QWidget* parent);
 
     std::int64_t batteryId() const { return id_; }
     std::size_t shown() const { return rows_.size(); }
@@ -29,7 +30,7 @@ class BatteryBlock : public QFrame {
   Q_SIGNALS:
     void recordingChosen(qlonglong id);
     void recordingMenuRequested(qlonglong id, const QPoint& globalPos);
-    void batteryEditRequested(qlonglong id);
+    void batteryChosen(qlonglong id);
     void batteryMenuRequested(qlonglong id, const QPoint& globalPos);
     void moreRequested();
 

@@ -60,22 +60,42 @@ Shelf::Shelf(QWidget* parent) : QWidget(parent) {
     addRow->addWidget(add);
     box->addLayout(addRow);
     connect(add, &QPushButton::clicked, this, &Shelf::addRequested);
-    connect(search_, &QLineEdit::textChanged, this, &Shelf::rebuild);
+    connect(search_, &QLineEdit::textChanged, this, [this] {
+        wantedBlocks_ = kBatteries;
+        rebuild();
+    });
 }
 
-void Shelf::setContents(std::vector<BatteryEntry> batteries,
-                        std::vector<RecordingEntry> recordings) {
+void Shelf::setContents(std::vector<BatteryEntry> batteries, std::vector<RecordingEntry> recordings,
+                        std::map<std::int64_t, BatteryLife> lives) {
     batteries_ = std::move(batteries);
+    lives_ = std::move(lives);
     recordings_ = std::move(recordings);
     std::stable_sort(recordings_.begin(), recordings_.end(),
                      [](const auto& a, const auto& b) { return orderOf(a) > orderOf(b); });
     rebuild();
 }
 
+void Shelf::setOutOfDate(const std::vector<std::int64_t>& recordings) {
+    bool changed = false;
+    for (RecordingEntry& e : recordings_) {
+        const bool now = std::ranges::binary_search(recordings, e.id);
+        changed = changed || now != e.outOfDate;
+        e.outOfDate = now;
+    }
+    if (changed) rebuild();
+}
+
 void Shelf::select(std::int64_t recordingId) {
     if (selected_ == recordingId) return;
     selected_ = recordingId;
-    if (!mark() && askForRow()) rebuild();
+    if (!mark()) {
+        const bool row = askForRow();
+        const std::int64_t battery = selectedBattery();
+        const bool block = std::ranges::any_of(
+            blocks_, [&](const BatteryBlock* b) { return b->batteryId() == battery; });
+        if (row || (battery >= 0 && !block)) rebuild();
+    }
     QTimer::singleShot(0, this, [this] {
         placeRows();
         if (auto* row = findChild<QWidget*>(QString("recording-%1").arg(selected_)))
@@ -112,21 +132,49 @@ void Shelf::rebuild() {
         block->deleteLater();
     }
     blocks_.clear();
+    delete drawer_;
+    drawer_ = nullptr;
+    delete more_;
+    more_ = nullptr;
     const QString wanted = search_->text().trimmed();
     const auto matches = [&](const std::string& text) {
         return wanted.isEmpty() ||
                QString::fromStdString(text).contains(wanted, Qt::CaseInsensitive);
     };
     std::map<std::int64_t, bool> named = {{0, matches(tr("Without a battery").toStdString())}};
-    for (const BatteryEntry& e : batteries_) named[e.id] = matches(e.battery.name);
+    for (const BatteryEntry& e : batteries_) {
+        bool found = matches(e.battery.name);
+        if (const auto life = lives_.find(e.id); !found && life != lives_.end())
+            found = matches(life->second.serial) || matches(life->second.usedIn) ||
+                    std::ranges::any_of(life->second.tags, matches);
+        named[e.id] = found;
+    }
     std::map<std::int64_t, std::vector<const RecordingEntry*>> of;
     for (const RecordingEntry& r : recordings_) {
         const auto owner = named.find(r.batteryId);
         if ((owner != named.end() && owner->second) || matches(r.title))
             of[r.batteryId].push_back(&r);
     }
-    for (const BatteryEntry& e : batteries_) addBlock(&e, std::move(of[e.id]), named[e.id]);
+    std::size_t retired = 0;
+    std::size_t left = 0;
+    const std::int64_t marked = selectedBattery();
+    for (const BatteryEntry& e : batteries_) {
+        if (inDrawer(e.id))
+            ++retired;
+        else if (blocks_.size() < wantedBlocks_ || e.id == marked)
+            addBlock(&e, std::move(of[e.id]), named[e.id]);
+        else if (named[e.id] || !of[e.id].empty())
+            ++left;
+    }
+    if (left > 0) addMore(left);
     addBlock(nullptr, std::move(of[0]), false);
+    // Last the drawer; a search looks into it by itself, and so does the log that is shown.
+    if (retired > 0) {
+        addDrawer(retired);
+        for (const BatteryEntry& e : batteries_)
+            if (inDrawer(e.id) && (drawerOpen_ || !wanted.isEmpty() || e.id == marked))
+                addBlock(&e, std::move(of[e.id]), named[e.id]);
+    }
     mark();
     // Where the user was: the keyboard on the row or name it was on, the list as far down.
     QTimer::singleShot(0, this, [this, focused, scrolled] {
@@ -142,18 +190,60 @@ void Shelf::placeRows() {
     QApplication::sendPostedEvents(nullptr, QEvent::LayoutRequest);
 }
 
+bool Shelf::inDrawer(std::int64_t batteryId) const {
+    const auto life = lives_.find(batteryId);
+    return life != lives_.end() && life->second.retired();
+}
+
+std::int64_t Shelf::selectedBattery() const {
+    const auto shown = std::ranges::find(recordings_, selected_, &RecordingEntry::id);
+    return shown != recordings_.end() ? shown->batteryId : -1;
+}
+
+void Shelf::addMore(std::size_t left) {
+    more_ = new QPushButton(
+        tr("Show %1 of %2 more batteries").arg(std::min(left, kBatteries)).arg(left),
+        scroll_->widget());
+    more_->setObjectName("moreBatteries");
+    more_->setProperty("role", "link");
+    list_->insertWidget(static_cast<int>(blocks_.size()), more_);
+    connect(more_, &QPushButton::clicked, this, [this] {
+        wantedBlocks_ += kBatteries;
+        QTimer::singleShot(0, this, &Shelf::rebuild);  // the button itself is made anew
+    });
+}
+
+void Shelf::addDrawer(std::size_t count) {
+    drawer_ = new QPushButton(drawerOpen_ ? tr("Drawer, open: %1 retired").arg(count)
+                                          : tr("Drawer: %1 retired").arg(count),
+                              scroll_->widget());
+    drawer_->setObjectName("drawer");
+    drawer_->setProperty("role", "link");
+    drawer_->setToolTip(tr("Batteries that are no longer used, with all that was logged of them"));
+    list_->insertWidget(static_cast<int>(blocks_.size()) + (more_ != nullptr ? 1 : 0), drawer_);
+    connect(drawer_, &QPushButton::clicked, this, [this] {
+        drawerOpen_ = !drawerOpen_;
+        // The button itself is made anew.
+        QTimer::singleShot(0, this, &Shelf::rebuild);
+    });
+}
+
 void Shelf::addBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
                      bool named) {
     if (recordings.empty() && !named) return;
     const std::int64_t id = entry != nullptr ? entry->id : 0;
     std::size_t& wanted = wanted_[id];
     wanted = std::max(wanted, BatteryBlock::kBatch);
-    auto* block = new BatteryBlock(entry, std::move(recordings), wanted, scroll_->widget());
-    list_->insertWidget(static_cast<int>(blocks_.size()), block);
+    const auto life = lives_.find(id);
+    auto* block =
+        new BatteryBlock(entry, std::move(recordings), wanted,
+                         life != lives_.end() && !life->second.outOfUse.empty(), scroll_->widget());
+    const int links = (more_ != nullptr ? 1 : 0) + (drawer_ != nullptr ? 1 : 0);
+    list_->insertWidget(static_cast<int>(blocks_.size()) + links, block);
     blocks_.push_back(block);
     connect(block, &BatteryBlock::recordingChosen, this, &Shelf::recordingChosen);
     connect(block, &BatteryBlock::recordingMenuRequested, this, &Shelf::recordingMenuRequested);
-    connect(block, &BatteryBlock::batteryEditRequested, this, &Shelf::batteryEditRequested);
+    connect(block, &BatteryBlock::batteryChosen, this, &Shelf::batteryChosen);
     connect(block, &BatteryBlock::batteryMenuRequested, this, &Shelf::batteryMenuRequested);
     connect(block, &BatteryBlock::moreRequested, this, [this, id] {
         wanted_[id] += BatteryBlock::kBatch;

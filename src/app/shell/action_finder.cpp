@@ -26,6 +26,7 @@ ActionFinder::ActionFinder(std::vector<FinderEntry> entries, QWidget* parent)
     found_->setAccessibleName(tr("What was found"));
     found_->setUniformRowHeights(true);
     found_->setRootIsDecorated(false);
+    found_->setIndentation(0);
     found_->setHeaderHidden(true);
     found_->setColumnCount(2);
     found_->header()->setStretchLastSection(false);

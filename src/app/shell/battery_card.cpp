@@ -10,7 +10,9 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/origin/origin_form.h"
 #include "app/shell/battery_details.h"
+#include "chemistry/identify.h"
 
 namespace nk {
 
@@ -26,7 +28,7 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     auto* head = new QLabel(intro, this);
     head->setWordWrap(true);
     box->addWidget(head);
-    auto* form = new QFormLayout;
+    auto* form = form_ = new QFormLayout;
     form->setLabelAlignment(Qt::AlignRight | Qt::AlignVCenter);
     form->setSpacing(8);
     if (!choices_.empty()) {
@@ -39,10 +41,10 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
         form->addRow(tr("Belongs to"), which_);
         connect(which_, &QComboBox::currentIndexChanged, this, [this](int row) {
             fill(row == 0 ? start_ : choices_[static_cast<std::size_t>(row) - 1].battery);
-            for (QWidget* w : {static_cast<QWidget*>(name_), static_cast<QWidget*>(chemistry_),
-                               static_cast<QWidget*>(series_), static_cast<QWidget*>(parallel_),
-                               static_cast<QWidget*>(rated_), static_cast<QWidget*>(more_),
-                               static_cast<QWidget*>(details_)})
+            for (QWidget* w : {static_cast<QWidget*>(name_), static_cast<QWidget*>(label_),
+                               static_cast<QWidget*>(chemistry_), static_cast<QWidget*>(series_),
+                               static_cast<QWidget*>(parallel_), static_cast<QWidget*>(rated_),
+                               static_cast<QWidget*>(more_), static_cast<QWidget*>(details_)})
                 w->setEnabled(row == 0);
             check();
         });
@@ -66,7 +68,16 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     rated_ = new QLineEdit(this);
     rated_->setObjectName("rated");
     rated_->setPlaceholderText(tr("from the label, for example 5.0 Ah or 2200 mAh"));
+    label_ = new QLineEdit(this);
+    label_->setObjectName("labelLine");
+    label_->setMaxLength(300);
+    label_->setPlaceholderText(tr("copy it: 22.2 V 5000 mAh 111 Wh LiPo"));
+    label_->setToolTip(
+        tr("Volts, capacity, energy, cells and kind are taken from it; what does not "
+           "fit together is said."));
+    connect(label_, &QLineEdit::textEdited, this, &BatteryCard::readLabelLine);
     form->addRow(tr("Name"), name_);
+    form->addRow(tr("The label says"), label_);
     form->addRow(tr("Chemistry"), chemistry_);
     form->addRow(tr("Cells in series"), series_);
     form->addRow(tr("In parallel"), parallel_);
@@ -125,8 +136,44 @@ void BatteryCard::fill(const Battery& b) {
     rated_->setText(b.rated_Ah > 0 ? QString::number(b.rated_Ah, 'g', 6) + " Ah" : QString());
 }
 
+void BatteryCard::readLabelLine(const QString& line) {
+    labelSays_.clear();
+    LabelFacts facts;
+    facts.words = line.trimmed().toStdString();
+    const auto found = identifyBattery(facts);
+    const LabelWords words = readLabel(facts.words);
+    if (found && !found->candidates.empty()) {
+        const BatteryCandidate& best = found->candidates.front();
+        constexpr double kSure = 0.3;
+        if (best.share >= kSure) {
+            chemistry_->setCurrentIndex(
+                std::max(0, chemistry_->findData(QString::fromStdString(best.chemistry))));
+            series_->setValue(best.series);
+            if (best.parallel > 0) parallel_->setValue(best.parallel);
+        }
+        labelSays_ = tr("It looks like %1, %2 in series (%3 %).")
+                         .arg(QString::fromStdString((*findChemistry(best.chemistry))->label))
+                         .arg(best.series)
+                         .arg(qRound(100 * best.share));
+        if (!found->ask.empty()) labelSays_ += " " + QString::fromStdString(found->ask);
+    }
+    if (found && found->contradictions.empty() && words.figures.capacity_Ah)
+        rated_->setText(QString::number(*words.figures.capacity_Ah, 'g', 6) + " Ah");
+    if (found)
+        for (const LabelContradiction& c : found->contradictions)
+            labelSays_ += (labelSays_.isEmpty() ? "" : "\n") + QString::fromStdString(c.text);
+    check();
+}
+
 void BatteryCard::setAcceptWords(const QString& words) {
     accept_->setText(words);
+}
+
+void BatteryCard::setOrigin(OriginForm* origin) {
+    origin_ = origin;
+    origin->addTo(form_);
+    connect(origin, &OriginForm::changed, this, &BatteryCard::check);
+    check();
 }
 
 void BatteryCard::setPreview(QWidget* preview, bool open) {
@@ -218,11 +265,13 @@ void BatteryCard::check() {
     } else {
         note = tr("What you leave open is guessed from the voltages and marked as assumed.");
     }
-    const QString problem = details_->problem(chemistry_->currentData().toString().toStdString());
+    QString problem = details_->problem(chemistry_->currentData().toString().toStdString());
+    if (problem.isEmpty() && origin_ != nullptr) problem = origin_->problem();
     if (!problem.isEmpty()) {
         note = problem;
         good = false;
     }
+    if (good && !labelSays_.isEmpty()) note = labelSays_;
     note_->setText(note);
     accept_->setEnabled(good && readable_);
 }

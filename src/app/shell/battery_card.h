@@ -8,6 +8,7 @@
 #include "book/bench_book.h"
 
 class QComboBox;
+class QFormLayout;
 class QLabel;
 class QLineEdit;
 class QPushButton;
@@ -16,6 +17,7 @@ class QSpinBox;
 namespace nk {
 
 class BatteryDetails;
+class OriginForm;
 
 class BatteryCard : public QDialog {
     Q_OBJECT
@@ -31,6 +33,8 @@ class BatteryCard : public QDialog {
     void setAcceptWords(const QString& words);
     /// Puts the preview of an incoming log above the card; folded away when the reading is sure.
     void setPreview(QWidget* preview, bool open);
+    /// Puts what a log was taken with under the card's own fields.
+    void setOrigin(OriginForm* origin);
     /// False: the log is not readable yet, whatever the card says.
     void setReadable(bool readable);
     /// Voltages of the log, to show what they say of the series count.
@@ -44,6 +48,11 @@ class BatteryCard : public QDialog {
     Battery start_;
     double high_V_ = 0;
     bool charges_ = false;
+    /// Takes what a line of the label tells into the fields.
+    void readLabelLine(const QString& line);
+
+    QString labelSays_;  ///< of the last line: what it is, and what does not fit
+    QLineEdit* label_ = nullptr;
     QComboBox* which_ = nullptr;
     QLineEdit* name_ = nullptr;
     QComboBox* chemistry_ = nullptr;
@@ -52,6 +61,8 @@ class BatteryCard : public QDialog {
     QLineEdit* rated_ = nullptr;
     QPushButton* more_ = nullptr;
     BatteryDetails* details_ = nullptr;
+    OriginForm* origin_ = nullptr;
+    QFormLayout* form_ = nullptr;
     QPushButton* reading_ = nullptr;
     bool readable_ = true;
     QLabel* note_ = nullptr;

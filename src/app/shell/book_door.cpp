@@ -5,7 +5,7 @@
 #include <QFileInfo>
 #include <functional>
 
-#include "app/shell/main_window_text.h"
+#include "app/session/text.h"
 #include "book/backups.h"
 #include "book/rescue.h"
 

@@ -4,7 +4,7 @@
 #include <QString>
 #include <memory>
 
-#include "app/shell/dialogs.h"
+#include "app/session/dialogs.h"
 #include "book/bench_book.h"
 
 namespace nk {

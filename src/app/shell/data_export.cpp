@@ -8,6 +8,7 @@
 
 #include "app/plot/lanes_plot.h"
 #include "quantity/format.h"
+#include "report/analysis_json.h"
 #include "report/export.h"
 #include "report/words.h"
 
@@ -22,7 +23,7 @@ Expected<void> writeWhole(const QString& path, const QByteArray& bytes) {
     return {};
 }
 
-Expected<void> writeCurve(const QString& path, LanesPlot& plot) {
+Expected<void> writeCurve(const QString& path, QCustomPlot& plot) {
     QByteArray bytes;
     QBuffer buffer(&bytes);
     buffer.open(QIODevice::WriteOnly);

@@ -3,17 +3,17 @@
 
 #include <QString>
 
-#include "app/shell/shown_recording.h"
+#include "app/session/shown_recording.h"
 #include "quantity/error.h"
 
-namespace nk {
+class QCustomPlot;
 
-class LanesPlot;
+namespace nk {
 
 /// Writes bytes to a file that appears whole or not at all.
 Expected<void> writeWhole(const QString& path, const QByteArray& bytes);
 /// The lanes as shown, by the file's ending: .pdf and .svg as vectors, else PNG at twice the size.
-Expected<void> writeCurve(const QString& path, LanesPlot& plot);
+Expected<void> writeCurve(const QString& path, QCustomPlot& plot);
 /// By the file's ending: *.steps.csv, *.readings.csv, else the samples.
 Expected<void> writeData(const QString& path, const ShownRecording& shown);
 /// The steps as tab-separated text.

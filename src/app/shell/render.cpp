@@ -1,4 +1,6 @@
 #include "app/shell/render.h"
+#include "app/side/matching_bench.h"
+#include "app/side/side_station.h"
 
 #include <QAction>
 #include <QApplication>
@@ -10,9 +12,11 @@
 #include <QMenu>
 #include <QPushButton>
 #include <QSettings>
+#include <QSpinBox>
 #include <QTemporaryDir>
 #include <QTextStream>
 #include <QThread>
+#include <random>
 
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
@@ -163,6 +167,69 @@ int renderViews(QApplication& app, const QString& folder) {
         window.findChild<QPushButton*>("picture-1")->click();
         shot("strength-1");
     }
+    if (const auto all = window.book().batteries())
+        for (const BatteryEntry& e : *all)
+            if (e.battery.name == "Mount pack A") window.showBattery(e.id);
+    shot("battery");
+    if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        window.setTheme(ThemeChoice::NightBench);
+        shot("battery-night");
+        window.setTheme(ThemeChoice::Paper);
+        if (const auto all = window.book().batteries())
+            for (const BatteryEntry& e : *all)
+                if (e.battery.name == "Radio module 7") {
+                    window.showBattery(e.id);
+                    shot("battery-radio");
+                    for (const auto& [open, name] : {std::pair(&LifeActions::editLife, "life"),
+                                                     std::pair(&LifeActions::look, "skin")}) {
+                        (window.parts().life.*open)(e.id);
+                        settle(window);
+                        for (QDialog* d : window.findChildren<QDialog*>(name)) {
+                            d->grab().save(folder + "/" + name + ".png");
+                            d->reject();
+                        }
+                    }
+                }
+    }
+    for (const auto& [action, name] :
+         {std::pair("What is due…", "due"), std::pair("Take in many…", "intake"),
+          std::pair("Labels for all batteries…", "labels"),
+          std::pair("Rules of verdict and due list…", "rules")}) {
+        if (QString(name) != "due" && !qEnvironmentVariableIsSet("NK_ALL_PICTURES")) continue;
+        for (QAction* a : window.actions())
+            if (a->text() == QCoreApplication::translate("nk::MainWindow", action)) a->trigger();
+        settle(window);
+        for (int wait = 0; wait < 50 && window.findChild<QDialog*>(name) == nullptr; ++wait) {
+            QThread::msleep(20);
+            settle(window);
+        }
+        for (QDialog* d : window.findChildren<QDialog*>(name)) {
+            if (d->grab().save(folder + "/" + name + ".png")) ++written;
+            d->reject();
+        }
+        settle(window);
+    }
+    choose("flash-pack-rate-10c.csv");
+    for (QAction* a : window.actions())
+        if (a->text() == QCoreApplication::translate("nk::MainWindow", "Instruments and chargers…"))
+            a->trigger();
+    settle(window);
+    if (auto* things = window.findChild<QDialog*>("things")) {
+        if (things->grab().save(folder + "/instruments.png")) ++written;
+        things->reject();
+    }
+    for (QAction* a : window.actions())
+        if (a->text() ==
+            QCoreApplication::translate("nk::MainWindow", "Readings pad for this battery…"))
+            a->trigger();
+    settle(window);
+    if (auto* pad = window.findChild<QDialog*>("pad")) {
+        pad->findChild<QLineEdit*>("padLine")->setText("1.84 Ah 13.6 Wh 1:47 3.72 V 24 °C");
+        settle(window);
+        if (pad->grab().save(folder + "/readings-pad.png")) ++written;
+        pad->reject();
+        settle(window);
+    }
     {
         PreferencesDialog card(window.preferences());
         card.show();
@@ -174,6 +241,54 @@ int renderViews(QApplication& app, const QString& folder) {
     window.setTheme(ThemeChoice::NightBench);
     shot("strength-cells-night");
     window.setTheme(ThemeChoice::Paper);
+    // Two years side by side, dQ/dV, and the matching bench with made-up modules.
+    choose("mount-pack-a-test-2026-08.csv");
+    window.setStation(3);
+    settle(window);
+    auto* side = window.findChild<SideStation*>();
+    shot("side");
+    if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        window.setTheme(ThemeChoice::NightBench);
+        side->choosePreset(SidePreset::Siblings);
+        std::vector<std::int64_t> all;
+        for (const RecordingEntry& e : window.session().recordings())
+            if (e.fileName.starts_with("mount-pack-a-test")) all.push_back(e.id);
+        side->lay(all);
+        shot("side-night");
+        window.setTheme(ThemeChoice::Paper);
+        side->setLane(SideLane::Incremental);
+        shot("side-dqdv");
+        side->setLane(SideLane::Voltage);
+    }
+    side->openBench();
+    {
+        std::vector<MatchModule> modules;
+        std::mt19937 draw(24);
+        for (int k = 0; k < 24; ++k) {
+            MatchModule m;
+            m.name = QString("RC-%1").arg(k + 1, 2, 10, QChar('0')).toStdString();
+            m.capacity_Ah = 2.35 + 0.3 * static_cast<double>(draw() % 1000) / 1000;
+            m.capacityUncertainty_Ah = 0.01;
+            m.resistance_ohm = 0.021 + 0.008 * static_cast<double>(draw() % 1000) / 1000;
+            modules.push_back(m);
+        }
+        auto* bench = window.findChild<MatchingBench*>();
+        window.findChild<QSpinBox*>("benchSeries")->setValue(5);
+        window.findChild<QSpinBox*>("benchParallel")->setValue(4);
+        bench->setModules(modules, MatchingBench::tr("of the radio box"));
+    }
+    settle(window);
+    shot("matching");
+    if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        window.setTheme(ThemeChoice::NightBench);
+        shot("matching-night");
+        window.setTheme(ThemeChoice::Paper);
+        const QSize large = window.size();
+        window.resize(1024, 700);
+        window.findChild<QPushButton*>("benchBack")->click();
+        shot("side-small");
+        window.resize(large);
+    }
     window.setStation(0);
     const QSize usual = window.size();
     window.resize(1024, 700);

@@ -8,6 +8,7 @@
 #include <QSvgRenderer>
 #include <QTextBlock>
 #include <QTextDocument>
+#include <QTextLayout>
 #include <functional>
 
 #include "app/shell/data_export.h"
@@ -46,7 +47,7 @@ Page pageOf(const ShownRecording& shown, const QString& batteryName, const QStri
 Page pageOf(const BatterySheetInput& in) {
     Page page;
     page.title = QString::fromStdString(in.battery.name);
-    page.height = 190;
+    page.height = 230;
     page.svg = capacitySvg(in, page.width, page.height);
     page.html = [&in](const std::string& picture) { return batterySheetHtml(in, picture); };
     return page;
@@ -62,27 +63,34 @@ void paint(const Page& page, Device& device) {
     document.documentLayout()->setPaintDevice(&device);
     const QSizeF paper(device.width(), device.height());
     document.setPageSize(paper);
-    const QSizeF size(paper.width() * 0.96, paper.width() * 0.96 * page.height / page.width);
-    // Qt takes the sizes of pictures as those of a screen and makes them larger for paper.
-    const double scale = device.logicalDpiY() / 96.0;
     QImage blank(8, 8, QImage::Format_ARGB32);
     blank.fill(Qt::transparent);
     document.addResource(QTextDocument::ImageResource, QUrl("curve"), blank);
-    const std::string place = page.svg.empty()
-                                  ? std::string()
-                                  : QString("<p><img src=\"curve\" width=\"%1\" height=\"%2\"></p>")
-                                        .arg(size.width() / scale)
-                                        .arg(size.height() / scale)
-                                        .toStdString();
-    document.setHtml(QString::fromStdString(page.html(place))
-                         .replace("font-family:'Inter'", "font-family:'" + loadFonts() + "'"));
+    // Qt takes the sizes of pictures as those of a screen and makes them larger for paper.
+    const double scale = device.logicalDpiY() / 96.0;
+    const auto lay = [&](const QSizeF& size) {
+        const std::string place =
+            page.svg.empty() ? std::string()
+                             : QString("<p><img src=\"curve\" width=\"%1\" height=\"%2\"></p>")
+                                   .arg(size.width() / scale)
+                                   .arg(size.height() / scale)
+                                   .toStdString();
+        document.setHtml(QString::fromStdString(page.html(place))
+                             .replace("font-family:'Inter'", "font-family:'" + loadFonts() + "'"));
+    };
+    // Where the text begins and ends tells how wide the picture may be.
+    lay(QSizeF(8, 8));
+    const QTextLayout* first = document.begin().layout();
+    const double left = first->position().x() + (first->lineCount() > 0 ? first->lineAt(0).x() : 0);
+    const QSizeF size(paper.width() - 2 * left,
+                      (paper.width() - 2 * left) * page.height / page.width);
+    lay(size);
     QRectF picture;
     for (QTextBlock block = document.begin(); block.isValid(); block = block.next())
         for (auto it = block.begin(); !it.atEnd(); ++it)
             if (it.fragment().charFormat().isImageFormat())
-                picture = QRectF(document.documentLayout()->blockBoundingRect(block).topLeft() +
-                                     QPointF(document.documentMargin(), 0),
-                                 size);
+                picture = QRectF(
+                    QPointF(left, document.documentLayout()->blockBoundingRect(block).top()), size);
     QPainter painter(&device);
     QSvgRenderer renderer(QByteArray::fromStdString(page.svg).replace(
         "font-family='Inter, sans-serif'", "font-family='" + loadFonts().toUtf8() + "'"));

@@ -3,7 +3,7 @@
 
 #include <QString>
 
-#include "app/shell/shown_recording.h"
+#include "app/session/shown_recording.h"
 #include "quantity/error.h"
 #include "report/battery_sheet.h"
 

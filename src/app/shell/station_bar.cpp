@@ -5,6 +5,8 @@
 #include <QPushButton>
 #include <QShortcut>
 #include <QVBoxLayout>
+#include <algorithm>
+#include <numeric>
 
 namespace nk {
 
@@ -20,7 +22,7 @@ StationBar::StationBar(QWidget* parent) : QWidget(parent) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 10, 0);
     row->setSpacing(0);
-    auto* left = new QWidget(this);
+    auto* left = left_ = new QWidget(this);
     left->setFixedWidth(232);
     auto* words = new QVBoxLayout(left);
     words->setContentsMargins(20, 9, 8, 9);
@@ -46,7 +48,7 @@ void StationBar::addStation(const QString& name, const QString& question) {
     button->setObjectName(QString("station-%1").arg(index + 1));
     button->setProperty("role", "station");
     button->setCheckable(true);
-    button->setFixedSize(kWide, 60);
+    button->setFixedHeight(60);
     button->setAccessibleName(name + ": " + question);
     button->setToolTip(tr("%1 (Alt+%2)").arg(question).arg(index + 1));
     auto* box = new QVBoxLayout(button);
@@ -62,6 +64,7 @@ void StationBar::addStation(const QString& name, const QString& question) {
     box->addWidget(subtitle);
     static_cast<QHBoxLayout*>(layout())->insertWidget(1 + index, button);
     entries_.push_back({button, subtitle, title});
+    arrange();
     connect(button, &QPushButton::clicked, this, [this, index] {
         setCurrent(index);
         Q_EMIT stationChosen(index);
@@ -85,9 +88,40 @@ void StationBar::setBook(const QString& name, const QString& note) {
 }
 
 void StationBar::setSubtitlesShown(bool shown) {
-    for (const Entry& e : entries_) {
-        e.subtitle->setVisible(shown);
-        e.button->setFixedWidth(shown ? kWide : kNarrow);
+    subtitles_ = shown;
+    arrange();
+}
+
+void StationBar::resizeEvent(QResizeEvent* event) {
+    QWidget::resizeEvent(event);
+    arrange();
+}
+
+void StationBar::arrange() {
+    constexpr int kMargins = 13 + 6;
+    const int room = width() - left_->width() - menu_->sizeHint().width() - 14;
+    const auto content = [&](const Entry& e, bool subtitle) {
+        const int words = subtitle
+                              ? std::max(e.name->sizeHint().width(), e.subtitle->sizeHint().width())
+                              : e.name->sizeHint().width();
+        return words + kMargins;
+    };
+    const auto widths = [&](bool subtitle, int least) {
+        std::vector<int> out;
+        for (const Entry& e : entries_) out.push_back(std::max(least, content(e, subtitle)));
+        return out;
+    };
+    const auto fits = [&](const std::vector<int>& w) {
+        return std::accumulate(w.begin(), w.end(), 0) <= room;
+    };
+    // As wide as looks well, else as wide as the words; their questions go first.
+    bool subtitle = subtitles_;
+    std::vector<int> chosen = widths(subtitle, subtitle ? kWide : kNarrow);
+    if (!fits(chosen)) chosen = widths(subtitle, 0);
+    if (!fits(chosen)) chosen = widths(subtitle = false, 0);
+    for (std::size_t k = 0; k < entries_.size(); ++k) {
+        entries_[k].subtitle->setVisible(subtitle);
+        entries_[k].button->setFixedWidth(chosen[k]);
     }
 }
 

@@ -25,13 +25,21 @@ class StationBar : public QWidget {
   Q_SIGNALS:
     void stationChosen(int index);
 
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
+
   private:
+    /// Gives the stations their widths.
+    void arrange();
+
     struct Entry {
         QPushButton* button;
         QLabel* subtitle;
         QLabel* name;
     };
     std::vector<Entry> entries_;
+    bool subtitles_ = true;
+    QWidget* left_ = nullptr;
     QLabel* book_ = nullptr;
     QLabel* note_ = nullptr;
     QPushButton* menu_ = nullptr;

@@ -5,36 +5,32 @@
 #include <QHeaderView>
 #include <QSettings>
 #include <QShortcut>
-#include <QTableWidget>
+#include <QTableView>
 #include <set>
 
 #include "report/export.h"
 
 namespace nk {
 
-QString tableText(const QTableWidget& table) {
+QString tableText(const QTableView& table) {
     std::set<int> rows;
     for (const QModelIndex& index : table.selectionModel()->selectedRows())
         rows.insert(index.row());
     std::vector<std::string> cells;
-    for (int c = 0; c < table.columnCount(); ++c) {
-        const QTableWidgetItem* head = table.horizontalHeaderItem(c);
-        cells.push_back(head != nullptr ? head->text().toStdString() : std::string());
-    }
+    const QAbstractItemModel& model = *table.model();
+    for (int c = 0; c < model.columnCount(); ++c)
+        cells.push_back(model.headerData(c, Qt::Horizontal).toString().toStdString());
     std::string out = tsvRow(cells);
-    for (int r = 0; r < table.rowCount(); ++r) {
+    for (int r = 0; r < model.rowCount(); ++r) {
         if (rows.size() > 1 && !rows.contains(r)) continue;
-        for (int c = 0; c < table.columnCount(); ++c) {
-            const QTableWidgetItem* item = table.item(r, c);
-            cells[static_cast<std::size_t>(c)] =
-                item != nullptr ? item->text().toStdString() : std::string();
-        }
+        for (int c = 0; c < model.columnCount(); ++c)
+            cells[static_cast<std::size_t>(c)] = model.index(r, c).data().toString().toStdString();
         out += tsvRow(cells);
     }
     return QString::fromStdString(out);
 }
 
-void giveHabits(QTableWidget* table, const QString& name) {
+void giveHabits(QTableView* table, const QString& name) {
     auto* copy = new QShortcut(QKeySequence::Copy, table);
     copy->setContext(Qt::WidgetWithChildrenShortcut);
     QObject::connect(copy, &QShortcut::activated, table,
@@ -42,8 +38,8 @@ void giveHabits(QTableWidget* table, const QString& name) {
     QHeaderView* head = table->horizontalHeader();
     const QString key = "columns/" + name;
     const QVariantList kept = QSettings().value(key).toList();
-    if (kept.size() == table->columnCount())
-        for (int c = 0; c < table->columnCount(); ++c)
+    if (kept.size() == head->count())
+        for (int c = 0; c < head->count(); ++c)
             if (head->sectionResizeMode(c) == QHeaderView::Interactive)
                 head->resizeSection(c, std::clamp(kept[c].toInt(), 24, 800));
     QObject::connect(head, &QHeaderView::sectionResized, table, [head, key](int c, int, int) {

@@ -4,15 +4,15 @@
 
 #include <QString>
 
-class QTableWidget;
+class QTableView;
 
 namespace nk {
 
 /// `name` is where the widths are kept in the settings. Call when the usual widths are set.
-void giveHabits(QTableWidget* table, const QString& name);
+void giveHabits(QTableView* table, const QString& name);
 
 /// The table with its heads as tab-separated text, cells made harmless for spreadsheets; with
 /// several rows selected only those.
-QString tableText(const QTableWidget& table);
+QString tableText(const QTableView& table);
 
 }  // namespace nk

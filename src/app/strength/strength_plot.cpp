@@ -202,12 +202,12 @@ void StrengthPlot::overTemperature() {
 
 void StrengthPlot::sagMap() {
     const Theme& t = currentTheme();
-    const auto curves = study_->curves();
-    if (!study_->rating || curves.empty()) {
+    if (!study_->rating || study_->rating->curves.empty()) {
         nothing(tr("No whole discharge at a steady current in these logs."));
         return;
     }
     const Rating& rating = *study_->rating;
+    const auto& curves = rating.curves;  // those that the rating rests on, no others
     const SagModel model(curves, rating.resistance_ohm);
     const RatingView* sag = rating.view("sag");
     double deepest = 0;
@@ -215,7 +215,7 @@ void StrengthPlot::sagMap() {
     double most = 1.3 * model.highestMeasured_A();
     if (sag->known()) most = std::max(most, 1.15 * sag->current_A);
     const double cells = study_->battery.cells();
-    const double floor = usualFloor_V(*study_->battery.chemistryData());
+    const double floor = rating.floor_V_per_cell;
     auto* map = new QCPColorMap(xAxis, yAxis);
     const int nx = 90;
     const int ny = 60;

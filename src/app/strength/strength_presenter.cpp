@@ -5,7 +5,9 @@
 #include <QRegularExpression>
 #include <cmath>
 
+#include "analysis/pack/balance_plan.h"
 #include "quantity/format.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -115,6 +117,32 @@ void ratingRows(const Rating& rating, StrengthView& out) {
     out.rating.push_back(std::move(charge));
 }
 
+/// What to charge by itself, in which order, or how long a balancer takes; empty: nothing.
+QString balanceWords(const PackDischarge& d) {
+    constexpr double kBalancer_A =
+        0.05;  // a usual one of a small pack (common practice, no source)
+    const BalancePlan plan = balancePlan(d, kBalancer_A);
+    if (!plan.why.empty() || plan.bleed.empty() || plan.givesBack_Ah < 0.01 * d.capacity_Ah)
+        return {};
+    double longest_h = 0;
+    double shortest_h = 0;
+    for (const BalanceStep& s : plan.bleed)
+        longest_h = std::max(longest_h, s.most_h), shortest_h = std::max(shortest_h, s.least_h);
+    QString out = QObject::tr(" A balancer of 50 mA takes %1 to %2 for that.")
+                      .arg(qs(durationText(3600 * shortest_h)), qs(durationText(3600 * longest_h)));
+    if (plan.single.empty()) return out;
+    QStringList cells;
+    for (std::size_t k = 0; k < plan.single.size() && k < 4; ++k)
+        cells << QObject::tr("cell %1 by %2")
+                     .arg(plan.single[k].cell)
+                     .arg(plusMinus(plan.single[k].charge_Ah, plan.single[k].uncertainty_Ah, "Ah"));
+    return out +
+           QObject::tr(
+               " Or charge alone: %1, each with a charger for one cell set to its own kind and "
+               "voltage, the pack's charger off, and somebody there.")
+               .arg(cells.join(", "));
+}
+
 QString cellWords(const StudiedLog* log) {
     if (log == nullptr || log->pack.empty())
         return QObject::tr(
@@ -138,7 +166,7 @@ QString cellWords(const StudiedLog* log) {
                    .arg(qs(shortValue(d.balancing_Ah, "Ah")));
     else if (d.lost_Ah > 0.03 * d.delivered_Ah)
         out += QObject::tr(" Balancing would give little back: it is the cell's capacity.");
-    return out;
+    return out + balanceWords(d);
 }
 
 }  // namespace
@@ -169,6 +197,9 @@ StrengthView strengthView(const StrengthStudy& study, std::int64_t shown,
     } else {
         out.sentence = qs(study.rating.error().text());
     }
+    for (const std::string& left : study.leftOut)
+        out.conditions +=
+            (out.conditions.isEmpty() ? "" : " ") + QObject::tr("Left out: %1").arg(qs(left));
     if (study.law) {
         const TemperatureLaw& law = *study.law;
         const QString delay = study.lawDelay_s > 0 ? qs(durationText(study.lawDelay_s))
@@ -219,9 +250,38 @@ Expected<std::vector<double>> parseResistances(const QString& text, const Batter
         return fail(ErrorKind::InvalidArgument, "Milliohms or ohms? The unit is missing.",
                     text.toStdString(), accepted);
     std::vector<double> out;
-    static const QRegularExpression number(R"(\d+(?:\.\d+)?)");
-    for (auto it = number.globalMatch(lower); it.hasNext();)
-        out.push_back(it.next().captured(0).toDouble() * (milli ? 1e-3 : 1));
+    // Readings are parted by spaces, semicolons, or commas with a space; a comma between digits is
+    // a decimal sign where it can be nothing else.
+    static const QRegularExpression parting(R"([;\s]+|,\s+|,$)");
+    static const QRegularExpression plain(R"(^\d+(?:\.\d+)?)");
+    static const QRegularExpression oneComma(R"(^(\d+),(\d+))");
+    static const QRegularExpression list(R"(^\d+(?:,\d+){2,})");
+    for (const QString& word : lower.split(parting, Qt::SkipEmptyParts)) {
+        if (!word.front().isDigit()) continue;  // units and words between
+        const auto comma = oneComma.match(word);
+        if (list.match(word).hasMatch()) {
+            for (const QString& part : list.match(word).captured(0).split(','))
+                out.push_back(part.toDouble());
+        } else if (comma.hasMatch()) {
+            const QString whole = comma.captured(1);
+            const QString rest = comma.captured(2);
+            if (whole != "0" && whole.size() == rest.size())
+                return fail(
+                    ErrorKind::InvalidArgument,
+                    phrase("{}: is that one reading or two?", comma.captured(0).toStdString()),
+                    text.toStdString(),
+                    phrase("a point in a number, and a space between two readings."));
+            out.push_back((whole + "." + rest).toDouble());
+        } else {
+            out.push_back(plain.match(word).captured(0).toDouble());
+        }
+    }
+    for (double& r : out) {
+        r *= milli ? 1e-3 : 1;
+        if (!(r > 0))
+            return fail(ErrorKind::InvalidArgument, phrase("No battery has a resistance of 0."),
+                        text.toStdString(), accepted);
+    }
     if (out.empty())
         return fail(ErrorKind::InvalidArgument, "There is no number in it.", text.toStdString(),
                     accepted);

@@ -123,9 +123,11 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
     ownCurve_->setToolTip(tr(
         "Rested voltages and states of charge of this battery are then read from its own curve"));
     connect(ownCurve_, &QPushButton::clicked, this, [this] {
-        Q_EMIT ownCurveChanged(view_.ownCurveInUse || !study_->openCircuit
-                                   ? OwnCurve()
-                                   : study_->openCircuit->curve());
+        // For the battery that was studied, whatever is being loaded meanwhile.
+        if (study_ && studied_ > 0)
+            Q_EMIT ownCurveChanged(studied_, view_.ownCurveInUse || !study_->openCircuit
+                                                 ? OwnCurve()
+                                                 : study_->openCircuit->curve());
     });
     words_ = label(this, "pictureWords", "muted");
     auto* wordsRow = new QHBoxLayout;
@@ -162,7 +164,13 @@ void StrengthStation::show(ShownPtr shown) {
     const QString battery = QString::fromStdString(shown_->analysis.battery.name);
     title_->setText(battery.isEmpty() ? shown_->title : tr("%1 · strength").arg(battery));
     if (!loader_) return;
-    job_.start([loader = loader_, shown = shown_](
+    if (shown_->batteryId != studied_ || studied_ == 0) {
+        // What is on screen is about another battery.
+        study_.reset();
+        plot_->setStudy(nullptr, 0);
+        describePicture();
+    }
+    job_.start([loader = loader_(), shown = shown_](
                    std::stop_token stop,
                    const Job::ProgressSink& progress) { return loader(shown, stop, progress); },
                [this](const Expected<StudyBundle>& bundle) {
@@ -175,6 +183,7 @@ void StrengthStation::show(ShownPtr shown) {
 
 void StrengthStation::take(const StudyBundle& bundle) {
     study_ = bundle.study;
+    studied_ = shown_->batteryId;
     view_ = strengthView(*bundle.study, shown_->id, bundle.spots);
     sentence_->setText(view_.sentence);
     conditions_->setText(view_.conditions);

@@ -6,6 +6,7 @@
 #include "app/shell/station.h"
 #include "app/strength/strength_plot.h"
 #include "app/strength/strength_presenter.h"
+#include "history/strength.h"
 
 class QButtonGroup;
 class QLabel;
@@ -15,10 +16,7 @@ class QTableWidget;
 namespace nk {
 
 /// A study with the readings that were entered by hand.
-struct StudyBundle {
-    std::shared_ptr<const StrengthStudy> study;
-    std::vector<SpotReading> spots;
-};
+using StudyBundle = BatteryStrength;
 
 class StrengthStation : public Station {
     Q_OBJECT
@@ -27,8 +25,12 @@ class StrengthStation : public Station {
     using Loader =
         std::function<Expected<StudyBundle>(ShownPtr, std::stop_token, const Job::ProgressSink&)>;
     explicit StrengthStation(QWidget* parent = nullptr);
-    void setLoader(Loader loader) { loader_ = std::move(loader); }
+    /// Makes a loader for the book that is open when a study begins.
+    void setLoader(std::function<Loader()> loader) { loader_ = std::move(loader); }
 
+    QString name() const override { return tr("Strength"); }
+    QString ask() const override { return tr("how strong is it?"); }
+    Scope scope() const override { return Scope::Battery; }
     Question question() const override { return Question::Strength; }
     void show(ShownPtr shown) override;
     bool showsEvidence() const override { return false; }
@@ -36,7 +38,7 @@ class StrengthStation : public Station {
     void applyColours() override;
     QString helpPage() const override { return "strength"; }
     QWidget* firstFocus() override;
-    bool busy() const { return job_.running(); }
+    bool busy() const override { return job_.running(); }
     const StrengthView& view() const { return view_; }
     StrengthPlot* plot() const { return plot_; }
 
@@ -44,9 +46,10 @@ class StrengthStation : public Station {
     void take(const StudyBundle& bundle);
     void describePicture();
 
-    Loader loader_;
+    std::function<Loader()> loader_;
     Job job_{this};
     ShownPtr shown_;
+    std::int64_t studied_ = 0;  ///< the battery that study_ and view_ are about
     std::shared_ptr<const StrengthStudy> study_;
     StrengthView view_;
     QLabel* title_ = nullptr;

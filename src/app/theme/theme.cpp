@@ -130,16 +130,20 @@ QScrollArea { background: transparent; border: none; }
 #scrollBody { background: transparent; }
 QLabel#muted, QLabel[role="muted"] { color: @muted; }
 QLabel[role="small"] { color: @muted; font-size: 12px; }
+QLabel[role="hazard"] { color: @hazard; font-weight: 600; }
 QLabel[role="figures"] { font-size: 12px; }
 QLabel[role="title"] { font-size: 15px; font-weight: 600; }
 QLabel[role="heading"] { font-size: 14px; font-weight: 600; }
 QFrame[role="card"] { background: @card; border: 1px solid @line; border-radius: 7px; }
 QFrame[role="card"][selected="true"] { border: 2px solid @accent; }
 QFrame[role="card"][hazard="true"] { border: 2px solid @hazard; }
-QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; padding: 5px 7px; selection-background-color: @accent; selection-color: @onAccent; }
-QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus { border: 2px solid @accent; padding: 4px 6px; }
-QComboBox::drop-down { border: none; width: 18px; subcontrol-origin: padding; subcontrol-position: center right; }
-QComboBox::down-arrow { image: url(:/icons/@chevron.svg); width: 10px; height: 10px; }
+QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QDateTimeEdit { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; padding: 5px 7px; selection-background-color: @accent; selection-color: @onAccent; }
+QPlainTextEdit, QListWidget { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; selection-background-color: @accent; selection-color: @onAccent; }
+QPlainTextEdit:focus, QListWidget:focus { border: 2px solid @accent; }
+QLineEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled { background: @panel; color: @muted; }
+QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QDateTimeEdit:focus { border: 2px solid @accent; padding: 4px 6px; }
+QComboBox::drop-down, QDateTimeEdit::drop-down { border: none; width: 18px; subcontrol-origin: padding; subcontrol-position: center right; }
+QComboBox::down-arrow, QDateTimeEdit::down-arrow { image: url(:/icons/@chevron.svg); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: @card; color: @text; border: 1px solid @line; selection-background-color: @selection; selection-color: @text; }
 QSpinBox::up-button, QDoubleSpinBox::up-button { border: none; width: 18px; subcontrol-position: top right; }
 QSpinBox::down-button, QDoubleSpinBox::down-button { border: none; width: 18px; subcontrol-position: bottom right; }
@@ -177,8 +181,9 @@ QProgressBar { background: @panel; border: 1px solid @line; border-radius: 4px; 
 QProgressBar::chunk { background: @accent; border-radius: 3px; }
 QTableWidget, QTableView { background: @card; alternate-background-color: @panel; gridline-color: @line; border: 1px solid @line; border-radius: 5px; }
 QTreeWidget { background: @card; border: 1px solid @line; border-radius: 5px; }
-QTreeView::item { padding: 4px 6px; height: 20px; }
-QTreeView::item:selected { background: @selection; color: @text; }
+QTreeView { outline: 0; }
+QTreeView::item { padding: 4px 6px; height: 20px; border: 0; }
+QTreeView::item:selected { background: @selection; color: @text; padding: 4px 6px; border: 0; }
 QTextBrowser { background: @card; border: 1px solid @line; border-radius: 5px; padding: 6px; }
 QHeaderView::section { background: @panel; color: @muted; border: none; border-bottom: 1px solid @line; padding: 4px 6px; }
 QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }

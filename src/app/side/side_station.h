@@ -1,0 +1,75 @@
+// Station 4, Side by side: has it changed? Logs laid over each other by time, charge, state of
+// charge or from an event; dQ/dV; and the matching bench.
+#pragma once
+
+#include <map>
+
+#include "app/job/job.h"
+#include "app/session/dialogs.h"
+#include "app/session/session.h"
+#include "app/shell/station.h"
+#include "app/side/side_plot.h"
+
+class QButtonGroup;
+class QLabel;
+class QPushButton;
+class QStackedWidget;
+
+namespace nk {
+
+class MatchingBench;
+
+class SideStation : public Station {
+    Q_OBJECT
+  public:
+    explicit SideStation(Session& session, QWidget* parent = nullptr);
+
+    QString name() const override { return tr("Side by side"); }
+    QString ask() const override { return tr("has it changed?"); }
+    Scope scope() const override { return Scope::Book; }
+    bool hasFindings() const override { return false; }
+    Question question() const override { return Question::Strength; }
+    void show(ShownPtr shown) override;
+    bool showsEvidence() const override { return false; }
+    void showEvidence(const Evidence&, const QString&) override {}
+    void applyColours() override;
+    QString helpPage() const override { return "side"; }
+    QWidget* firstFocus() override { return plot_; }
+    bool busy() const override;
+    Expected<void> writePicture(const QString& path) override;
+    std::vector<StationAction> menuActions() override;
+
+    void lay(std::vector<std::int64_t> recordings);
+    void setAxis(OverlayAxis axis);
+    void setLane(SideLane lane);
+    void choosePreset(SidePreset preset);
+    /// A list of all logs to tick.
+    void chooseLogs();
+    void openBench();
+    const SideView& view() const { return plot_->view(); }
+    const SideChoice& choice() const { return choice_; }
+    SidePlot* plot() const { return plot_; }
+
+  private:
+    void make();
+    void keepView();
+    void saveData();
+    void fillViews();
+
+    Session& session_;
+    Job job_{this};
+    SideChoice choice_;
+    std::map<std::int64_t, OpenedPtr> opened_;
+    std::filesystem::path book_;  ///< the book that `opened_` is of
+    QLabel* title_ = nullptr;
+    QStackedWidget* middle_ = nullptr;
+    QButtonGroup* axes_ = nullptr;
+    QButtonGroup* lanes_ = nullptr;
+    QPushButton* views_ = nullptr;
+    QPushButton* benchButton_ = nullptr;
+    SidePlot* plot_ = nullptr;
+    QLabel* words_ = nullptr;
+    MatchingBench* bench_ = nullptr;
+};
+
+}  // namespace nk

@@ -1,0 +1,215 @@
+#include "battery_history.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "quantity/phrase.h"
+#include "refresh.h"
+#include "study.h"
+#include "summary.h"
+
+namespace nk {
+
+namespace {
+
+constexpr double kRoom_K = 298.15;
+constexpr double kGas_J_molK = 8.314462618;
+
+bool ofDischarge(const std::string& name) {
+    return name == "delivered_capacity" || name == "delivered_energy" || name == "mean_voltage" ||
+           name == "health_capacity";
+}
+
+bool isResistance(const std::string& name) {
+    return name.starts_with("resistance_");
+}
+
+/// Both unknown counts as equal; one alone does not.
+bool near(double a, double b, double tolerance) {
+    if (std::isnan(a) || std::isnan(b)) return std::isnan(a) && std::isnan(b);
+    return std::abs(a - b) <= tolerance;
+}
+
+bool comparable(const HistoryPoint& a, const HistoryPoint& b) {
+    if (a.reading.name != b.reading.name || a.reading.method != b.reading.method) return false;
+    const ReadingConditions& x = a.reading.conditions;
+    const ReadingConditions& y = b.reading.conditions;
+    if (isResistance(a.reading.name))
+        return near(x.soc, y.soc, 0.1) && near(x.delay_s, y.delay_s, 0.1 * (1 + x.delay_s)) &&
+               std::isnan(a.normalised) == std::isnan(b.normalised);
+    constexpr double kVolt = 0.0201;  // a display's last digit is on the safe side
+    return near(x.set_V_per_cell, y.set_V_per_cell, kVolt) &&
+           near(x.cutoff_C, y.cutoff_C, 0.15 * x.cutoff_C + 0.001) &&
+           near(x.cRate, y.cRate, 0.15 * x.cRate) &&
+           near(x.floor_V_per_cell, y.floor_V_per_cell, kVolt) &&
+           near(x.temperature_C, y.temperature_C, 3.0);
+}
+
+/// Why a point can stand in no group; empty when it can.
+std::string apartBecause(const HistoryPoint& p) {
+    const StoredReading& r = p.reading;
+    if (isResistance(r.name)) return {};
+    if (!ofDischarge(r.name)) return phrase("this kind of reading has no group");
+    if (p.byHand()) return phrase("the conditions of a reading by hand are not known");
+    if (!r.conditions.beganFull) return phrase("the log does not show whether it began full");
+    if (!*r.conditions.beganFull) return phrase("it did not begin full");
+    return {};
+}
+
+StoredReading fromHand(const SpotReading& s) {
+    StoredReading r;
+    r.name = s.kind == "charge"       ? "delivered_capacity"
+             : s.kind == "energy"     ? "delivered_energy"
+             : s.kind == "voltage"    ? "rested_voltage"
+             : s.kind == "resistance" ? "resistance_" + (s.method.empty() ? "other" : s.method)
+                                      : s.kind;
+    r.unit = s.kind == "charge"       ? "Ah"
+             : s.kind == "energy"     ? "Wh"
+             : s.kind == "voltage"    ? "V"
+             : s.kind == "resistance" ? "ohm"
+             : s.kind == "duration"   ? "s"
+                                      : "";
+    r.method = s.method.empty() ? "by_hand" : s.method;
+    r.value = s.value;
+    double u = s.resolution / std::sqrt(12.0);
+    const auto n = static_cast<double>(s.repeats.size());
+    if (n > 1) {
+        double mean = 0;
+        for (const double x : s.repeats) mean += x / n;
+        double squares = 0;
+        for (const double x : s.repeats) squares += (x - mean) * (x - mean);
+        u = std::hypot(u, std::sqrt(squares / (n - 1) / n));
+    }
+    r.uncertainty = u;
+    r.low = s.value - 2 * u;
+    r.high = s.value + 2 * u;
+    r.conditions.temperature_C = s.temperature_C;
+    r.conditions.mean_A = s.current_A;
+    return r;
+}
+
+/// Charge that a log had moved before a reading ended, from its readings of charge.
+double movedBefore_Ah(const std::vector<StoredReading>& log, double to_s) {
+    double sum = 0;
+    for (const StoredReading& r : log)
+        if ((r.name == "charge_in" || r.name == "delivered_capacity") && r.to_s < to_s - 1e-6)
+            sum += std::abs(r.value);
+    return sum;
+}
+
+}  // namespace
+
+void groupComparable(const Battery& battery, std::vector<HistoryPoint>& points) {
+    const Chemistry* chemistry = battery.chemistryData();
+    const double activation = chemistry != nullptr ? chemistry->activation_J_mol : 20000;
+    std::vector<std::pair<const HistoryPoint*, std::string>> groups;
+    std::map<std::string, int> numbers;
+    for (HistoryPoint& p : points) {
+        const double t = p.reading.conditions.temperature_C;
+        if (isResistance(p.reading.name) && std::isfinite(t))
+            p.normalised = p.reading.value /
+                           std::exp(activation / kGas_J_molK * (1 / (t + 273.15) - 1 / kRoom_K));
+        p.apart = apartBecause(p);
+        if (!p.apart.empty()) continue;
+        const auto found =
+            std::ranges::find_if(groups, [&](const auto& g) { return comparable(*g.first, p); });
+        if (found != groups.end()) {
+            p.comparable = found->second;
+            continue;
+        }
+        p.comparable = fmt::format("{}#{}", p.reading.name, ++numbers[p.reading.name]);
+        groups.emplace_back(&p, p.comparable);
+    }
+}
+
+Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId) {
+    BatteryHistory out;
+    const auto batteries = book.batteries();
+    if (!batteries) return tl::unexpected<Error>(batteries.error());
+    const auto entry = std::ranges::find(*batteries, batteryId, &BatteryEntry::id);
+    if (entry == batteries->end())
+        return fail(ErrorKind::NotFound, phrase("This battery is no longer in the book."),
+                    book.path().string());
+    out.battery = *entry;
+    // What is stale is made now: in the book where it can be written, else for this answer alone.
+    auto stale = staleRecordings(book, batteryId);
+    if (!stale) return tl::unexpected<Error>(stale.error());
+    std::map<std::int64_t, StoredStudy> fresh;
+    std::map<std::int64_t, double> freshMoved;
+    for (const Stale& s : *stale) {
+        const auto opened = openRecording(book, s.entry, s.makings);
+        if (opened) {
+            fresh[s.entry.id] = studyOf(*opened);
+            freshMoved[s.entry.id] = summarise(opened->analysis).moved_Ah;
+            keepStudy(book, *opened);
+        } else {
+            fresh[s.entry.id] = studyOf(opened.error(), fingerprintOf(s.makings));
+            if (!book.readOnly())
+                (void)book.setStudy(s.entry.id, fresh[s.entry.id], RecordingSummary());
+        }
+    }
+    const auto recordings = book.recordings();
+    auto stored = book.readingsOfBattery(batteryId);
+    const auto spots = book.spotReadings(batteryId);
+    if (!recordings) return tl::unexpected<Error>(recordings.error());
+    if (!stored) return tl::unexpected<Error>(stored.error());
+    if (!spots) return tl::unexpected<Error>(spots.error());
+    std::map<std::int64_t, std::vector<StoredReading>> byLog;
+    for (StoredReading& r : *stored)
+        if (!fresh.contains(r.recordingId)) byLog[r.recordingId].push_back(std::move(r));
+    for (auto& [id, study] : fresh) byLog[id] = study.readings;
+    std::vector<const RecordingEntry*> logs;
+    for (const RecordingEntry& e : *recordings)
+        if (e.batteryId == batteryId) logs.push_back(&e);
+    std::ranges::stable_sort(logs, {}, [](const RecordingEntry* e) { return e->at_s(); });
+    const double rated = out.battery.battery.rated_Ah;
+    double moved_Ah = 0;
+    for (const RecordingEntry* e : logs) {
+        const auto problem = book.studyProblem(e->id);
+        const auto made = fresh.find(e->id);
+        const std::string why =
+            made != fresh.end() ? made->second.problem : problem.value_or(std::string());
+        if (!why.empty()) {
+            out.leftOut.push_back(phrase("{}: {}", e->title, why));
+            continue;
+        }
+        const auto& readings = byLog[e->id];
+        for (const StoredReading& r : readings) {
+            HistoryPoint p;
+            p.reading = r;
+            p.title = e->title;
+            // The log's own clock counts from its start.
+            p.at_s = e->at_s() +
+                     (std::isfinite(e->startEpoch_s) && std::isfinite(r.to_s) ? r.to_s : 0.0);
+            if (rated > 0) p.efc = (moved_Ah + movedBefore_Ah(readings, r.to_s)) / (2 * rated);
+            out.points.push_back(std::move(p));
+        }
+        const auto own = freshMoved.find(e->id);
+        const double here = own != freshMoved.end() ? own->second : e->summary.moved_Ah;
+        if (std::isfinite(here)) moved_Ah += here;
+    }
+    for (const SpotReading& s : *spots) {
+        HistoryPoint p;
+        p.reading = fromHand(s);
+        p.spot = s.id;
+        p.at_s = s.atEpoch_s;
+        p.title = s.note;
+        if (rated > 0) {
+            // As much as the logs before it had moved.
+            double before = 0;
+            for (const RecordingEntry* e : logs)
+                if (e->at_s() <= s.atEpoch_s && std::isfinite(e->summary.moved_Ah))
+                    before += e->summary.moved_Ah;
+            p.efc = before / (2 * rated);
+        }
+        out.points.push_back(std::move(p));
+    }
+    std::ranges::stable_sort(out.points, {}, &HistoryPoint::at_s);
+    groupComparable(out.battery.battery, out.points);
+    return out;
+}
+
+}  // namespace nk

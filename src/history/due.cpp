@@ -1,0 +1,158 @@
+#include "due.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <tuple>
+
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+constexpr double kDay_s = 86400;
+
+/// When things were last done with a battery; NaN: never seen.
+struct Last {
+    double any_s = kNaN;   ///< anything: a log, a reading
+    double use_s = kNaN;   ///< a log that moved charge
+    double full_s = kNaN;  ///< a charge held to its end
+    double capacity_s = kNaN;
+    std::map<std::string, double> done;
+};
+
+void later(double& into, double at_s) {
+    if (std::isfinite(at_s) && !(into >= at_s)) into = at_s;
+}
+
+std::string daysAgo(double from_s, double now_s) {
+    const double days = std::max(0.0, std::floor((now_s - from_s) / kDay_s));
+    return days < 1   ? phrase("less than a day ago")
+           : days < 2 ? phrase("a day ago")
+                      : phrase("{:.0f} days ago", days);
+}
+
+class List {
+  public:
+    List(double now_s, std::vector<DueTask>& out) : now_s_(now_s), out_(out) {}
+
+    void add(const BatteryEntry& e, const Last& last, const char* task, double from_s, double days,
+             const std::string& text, const std::string& since) {
+        const auto done = last.done.find(task);
+        double from = from_s;
+        std::string reason = since;
+        if (done != last.done.end() && !(from >= done->second)) {
+            from = done->second;
+            reason = phrase("Ticked off {}.", daysAgo(from, now_s_));
+        }
+        if (!std::isfinite(from)) return;
+        out_.push_back({e.id, e.battery.name, task, from + days * kDay_s, text, reason});
+    }
+
+  private:
+    double now_s_;
+    std::vector<DueTask>& out_;
+};
+
+}  // namespace
+
+Expected<std::vector<DueTask>> dueTasks(BenchBook& book, double now_s, const DueRules& rules) {
+    const auto batteries = book.batteries();
+    if (!batteries) return tl::unexpected<Error>(batteries.error());
+    const auto recordings = book.recordings();
+    if (!recordings) return tl::unexpected<Error>(recordings.error());
+    const auto lives = book.lives();
+    if (!lives) return tl::unexpected<Error>(lives.error());
+    const auto done = book.tasksDone();
+    if (!done) return tl::unexpected<Error>(done.error());
+    const auto held = book.recordingsWith("fullness_at_stop");
+    if (!held) return tl::unexpected<Error>(held.error());
+    const auto spots = book.lastSpotReadings();
+    if (!spots) return tl::unexpected<Error>(spots.error());
+    std::map<std::int64_t, Last> last;
+    for (const RecordingEntry& r : *recordings) {
+        Last& l = last[r.batteryId];
+        const double at = r.at_s() + r.duration_s;
+        later(l.any_s, at);
+        if (r.summary.moved_Ah > 0) later(l.use_s, at);
+        if (std::isfinite(r.summary.capacity_Ah)) later(l.capacity_s, at);
+        if (std::ranges::binary_search(*held, r.id)) later(l.full_s, at);
+    }
+    for (const auto& [id, at_s] : *spots) later(last[id].any_s, at_s);
+    for (const TaskDone& t : *done) later(last[t.batteryId].done[t.task], t.at_s);
+    std::vector<DueTask> out;
+    List list(now_s, out);
+    // Equal batteries take turns.
+    std::map<std::tuple<std::string, int, int, double>, std::vector<const BatteryEntry*>> alike;
+    for (const BatteryEntry& e : *batteries) {
+        const auto life = lives->find(e.id);
+        const bool part = life != lives->end() && life->second.partOf > 0;
+        if (life != lives->end() && (life->second.retired() || !life->second.outOfUse.empty()))
+            continue;
+        const Last& l = last[e.id];
+        if (!std::isfinite(l.any_s)) continue;
+        const Chemistry* c = e.battery.chemistryData();
+        const bool nickel = c != nullptr && c->nickel();
+        if (c != nullptr && !nickel && e.battery.series > 1)
+            list.add(e, l, "balance_charge", std::isfinite(l.full_s) ? l.full_s : l.any_s,
+                     rules.balance_days,
+                     phrase("Charge it to the very end once and leave it there until the balancer "
+                            "is done, then use it."),
+                     std::isfinite(l.full_s)
+                         ? phrase("The last charge that was held to its end was {}.",
+                                  daysAgo(l.full_s, now_s))
+                         : phrase("No charge in the book was held to its end."));
+        if (nickel)
+            list.add(e, l, "nickel_refresh", std::isfinite(l.capacity_s) ? l.capacity_s : l.any_s,
+                     rules.nickelRefresh_days,
+                     phrase("One whole discharge and charge, so that it does not get sleepy."),
+                     std::isfinite(l.capacity_s)
+                         ? phrase("The last whole discharge was {}.", daysAgo(l.capacity_s, now_s))
+                         : phrase("No whole discharge is in the book."));
+        list.add(e, l, "storage_check", l.any_s, rules.storageCheck_days,
+                 phrase("Read its rested voltage and look at its skin."),
+                 phrase("Last seen {}.", daysAgo(l.any_s, now_s)));
+        if (std::isfinite(l.capacity_s))
+            list.add(e, l, "retest", l.capacity_s, rules.retest_days,
+                     phrase("Measure its capacity anew, from full, at the rate of last time."),
+                     phrase("Its capacity was measured {}.", daysAgo(l.capacity_s, now_s)));
+        if (!part && e.battery.rated_Ah > 0)
+            alike[{e.battery.chemistry, e.battery.series, e.battery.parallel, e.battery.rated_Ah}]
+                .push_back(&e);
+    }
+    for (const auto& [kind, group] : alike) {
+        if (group.size() < 2) continue;
+        const auto used = [&](const BatteryEntry* e) {
+            const Last& l = last[e->id];
+            double at = std::isfinite(l.use_s) ? l.use_s : l.any_s;
+            const auto ticked = l.done.find("rotation");
+            if (ticked != l.done.end()) later(at, ticked->second);
+            return at;
+        };
+        const BatteryEntry* next = *std::ranges::min_element(group, {}, used);
+        list.add(*next, last[next->id], "rotation", used(next), rules.rotation_days,
+                 phrase("Take this one next: of {} equal ones it has lain unused longest.",
+                        group.size()),
+                 phrase("Last used {}.", daysAgo(used(next), now_s)));
+    }
+    std::ranges::stable_sort(out, {}, &DueTask::due_s);
+    return out;
+}
+
+Expected<void> tickOff(BenchBook& book, const DueTask& task, double now_s) {
+    const auto added = book.addTaskDone({0, task.batteryId, task.task, now_s});
+    if (!added) return tl::unexpected<Error>(added.error());
+    return {};
+}
+
+std::string dueLine(const std::vector<DueTask>& tasks, double now_s) {
+    const auto count =
+        std::ranges::count_if(tasks, [&](const auto& t) { return t.overdue(now_s); });
+    if (count == 0) return {};
+    const DueTask& first = tasks.front();
+    return count == 1 ? phrase("Due today: {}. {}", first.battery, first.text)
+                      : phrase("{} things are due; first {}: {}", count, first.battery, first.text);
+}
+
+}  // namespace nk
