@@ -9,7 +9,9 @@
 
 #include "analyse_command.h"
 #include "book_command.h"
+#include "fade_command.h"
 #include "group_command.h"
+#include "habit_command.h"
 #include "harmless_stream.h"
 #include "history_command.h"
 #include "identify_command.h"
@@ -47,6 +49,8 @@ int runCommandLine(std::vector<std::string> args, std::ostream& rawOut, std::ost
     IdentifyCommand identify(app, status, out, err);
     VerdictCommand verdict(app, status, out, err);
     GroupCommand group(app, status, out, err);
+    FadeCommand fade(app, status, out, err);
+    HabitCommand habit(app, status, out, err);
     RainflowCommand rainflow(app, status, out, err);
     ShelfCommand shelf(app, status, out, err);
     DueCommand due(app, status, out, err);

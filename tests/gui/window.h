@@ -29,9 +29,15 @@ class FakeDialogs : public Dialogs {
     QString saveAs(QWidget*, const QString&, const QString&, const QString&) override {
         return save;
     }
+    QString openFile(QWidget*, const QString&, const QString&) override { return file; }
+    int choose(QWidget*, const QString&, const QString&, const QStringList&,
+               const QString&) override {
+        return -1;
+    }
+    void tell(QWidget*, const QString&, const QString&) override {}
     bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return yes; }
     QStringList logs;
-    QString book, save;
+    QString book, save, file;
     bool yes = true;
 };
 

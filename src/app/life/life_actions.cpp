@@ -46,7 +46,8 @@ void LifeActions::fillMenu(QMenu& menu, std::int64_t id) {
 void LifeActions::editLife(std::int64_t id) {
     const BatteryEntry* entry = entryOf(id);
     if (entry == nullptr) return;
-    auto* dialog = new LifeDialog(*entry, session_.lifeOf(id), session_.batteries(), window_);
+    auto* dialog =
+        new LifeDialog(*entry, session_.lifeOf(id), session_.batteries(), dialogs_, window_);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     connect(dialog, &QDialog::accepted, this, [this, dialog, id] {
         session_.change(

@@ -4,7 +4,6 @@
 #include <QComboBox>
 #include <QDate>
 #include <QFile>
-#include <QFileDialog>
 #include <QFormLayout>
 #include <QHBoxLayout>
 #include <QImageReader>
@@ -16,6 +15,7 @@
 #include <QSpinBox>
 #include <QVBoxLayout>
 
+#include "app/session/dialogs.h"
 #include "app/session/text.h"
 #include "quantity/iso_time.h"
 
@@ -42,7 +42,7 @@ QPixmap photoOf(const QByteArray& bytes, int side) {
 }
 
 LifeDialog::LifeDialog(const BatteryEntry& battery, const BatteryLife& life,
-                       const std::vector<BatteryEntry>& others, QWidget* parent)
+                       const std::vector<BatteryEntry>& others, Dialogs& dialogs, QWidget* parent)
     : QDialog(parent), before_(life), now_(life) {
     setObjectName("life");
     setWindowTitle(tr("What else is known"));
@@ -137,9 +137,9 @@ LifeDialog::LifeDialog(const BatteryEntry& battery, const BatteryLife& life,
     box->addLayout(row);
     connect(cancel, &QPushButton::clicked, this, &QDialog::reject);
     connect(keep_, &QPushButton::clicked, this, &QDialog::accept);
-    connect(choose, &QPushButton::clicked, this, [this] {
-        const QString file = QFileDialog::getOpenFileName(this, tr("A picture of the battery"), {},
-                                                          tr("Pictures (*.png *.jpg *.jpeg)"));
+    connect(choose, &QPushButton::clicked, this, [this, &dialogs] {
+        const QString file = dialogs.openFile(this, tr("A picture of the battery"),
+                                              tr("Pictures (*.png *.jpg *.jpeg)"));
         if (file.isEmpty()) return;
         photo_ = file;
         photoGone_ = false;

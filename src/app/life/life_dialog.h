@@ -23,7 +23,8 @@ class LifeDialog : public QDialog {
   public:
     /// `others` are what it may be a part of.
     LifeDialog(const BatteryEntry& battery, const BatteryLife& life,
-               const std::vector<BatteryEntry>& others, QWidget* parent = nullptr);
+               const std::vector<BatteryEntry>& others, Dialogs& dialogs,
+               QWidget* parent = nullptr);
 
     /// As it stands in the fields; the picture is that of the life that was given.
     BatteryLife life() const;

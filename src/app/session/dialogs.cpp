@@ -21,6 +21,10 @@ QString Dialogs::openBook(QWidget* parent) {
                                         QFileDialog::DontConfirmOverwrite);
 }
 
+QString Dialogs::openFile(QWidget* parent, const QString& title, const QString& filter) {
+    return QFileDialog::getOpenFileName(parent, title, {}, filter);
+}
+
 QString Dialogs::saveAs(QWidget* parent, const QString& title, const QString& suggestion,
                         const QString& filter) {
     return QFileDialog::getSaveFileName(parent, title, suggestion, filter);

@@ -14,6 +14,8 @@ class Dialogs {
     virtual ~Dialogs() = default;
     virtual QStringList openLogs(QWidget* parent);
     virtual QString openBook(QWidget* parent);
+    /// One file that is there; `filter` as in QFileDialog. Empty: cancelled.
+    virtual QString openFile(QWidget* parent, const QString& title, const QString& filter);
     /// A name to save to; `filter` as in QFileDialog. Empty: cancelled.
     virtual QString saveAs(QWidget* parent, const QString& title, const QString& suggestion,
                            const QString& filter);

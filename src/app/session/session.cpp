@@ -9,8 +9,9 @@
 
 namespace nk {
 
-Session::Session(std::unique_ptr<BenchBook> book, Preferences& preferences, QObject* parent)
-    : QObject(parent), book_(std::move(book)), preferences_(preferences) {
+Session::Session(std::unique_ptr<BenchBook> book, Dialogs& dialogs, Preferences& preferences,
+                 QObject* parent)
+    : QObject(parent), book_(std::move(book)), dialogs_(dialogs), preferences_(preferences) {
     for (Job* job : {&load_, &changer_, &work_, &fresher_})
         connect(job, &Job::failed, this, [this](const QString& words) { say(words, true); });
     connect(&work_, &Job::failed, this, &Session::workDone);

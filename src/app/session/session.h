@@ -11,6 +11,7 @@
 
 #include "app/job/job.h"
 #include "app/preferences/preferences.h"
+#include "app/session/dialogs.h"
 #include "app/session/shown_recording.h"
 #include "book/bench_book.h"
 
@@ -19,9 +20,12 @@ namespace nk {
 class Session : public QObject {
     Q_OBJECT
   public:
-    Session(std::unique_ptr<BenchBook> book, Preferences& preferences, QObject* parent = nullptr);
+    Session(std::unique_ptr<BenchBook> book, Dialogs& dialogs, Preferences& preferences,
+            QObject* parent = nullptr);
     ~Session() override;
 
+    /// Files and questions are asked for through this alone, so that a test can answer.
+    Dialogs& dialogs() const { return dialogs_; }
     BenchBook& book() const { return *book_; }
     /// A copy of the path, for workers: they must not look into the session.
     std::filesystem::path path() const { return book_->path(); }
@@ -112,6 +116,7 @@ class Session : public QObject {
               const QString& words);
 
     std::unique_ptr<BenchBook> book_;
+    Dialogs& dialogs_;
     Preferences& preferences_;
     std::vector<BatteryEntry> batteries_;
     std::vector<RecordingEntry> recordings_;

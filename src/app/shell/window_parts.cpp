@@ -4,7 +4,7 @@ namespace nk {
 
 WindowParts::WindowParts(std::unique_ptr<BenchBook> book, Dialogs& dialogs,
                          Preferences& preferences, QWidget* window)
-    : session(std::move(book), preferences),
+    : session(std::move(book), dialogs, preferences),
       recordings(session, window),
       shelf(session, dialogs, recordings, window),
       life(session, dialogs, window),

@@ -4,7 +4,6 @@
 #include <QDate>
 #include <QDialog>
 #include <QDoubleSpinBox>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
@@ -340,8 +339,8 @@ void MatchingBench::rank() {
 }
 
 void MatchingBench::openTable() {
-    const QString file = QFileDialog::getOpenFileName(
-        this, tr("A table of modules"), {}, tr("Tables (*.csv *.tsv *.txt);;All files (*)"));
+    const QString file = session_.dialogs().openFile(
+        this, tr("A table of modules"), tr("Tables (*.csv *.tsv *.txt);;All files (*)"));
     if (file.isEmpty()) return;
     job_.start(
         [file](std::stop_token, const Job::ProgressSink&) -> Expected<std::vector<MatchModule>> {
@@ -378,7 +377,7 @@ Expected<void> MatchingBench::writeSheet(const QString& path) const {
 }
 
 void MatchingBench::saveSheet() {
-    const QString target = QFileDialog::getSaveFileName(
+    const QString target = session_.dialogs().saveAs(
         this, tr("Save the build sheet"), tr("build sheet.pdf"), tr("PDF (*.pdf);;HTML (*.html)"));
     if (target.isEmpty()) return;
     const auto done = writeSheet(target);

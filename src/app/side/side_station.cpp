@@ -2,7 +2,6 @@
 
 #include <QButtonGroup>
 #include <QDialog>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QLabel>
@@ -464,8 +463,8 @@ Expected<void> SideStation::writePicture(const QString& path) {
 
 void SideStation::saveData() {
     if (plot_->view().curves.empty()) return session_.say(tr("Nothing lies side by side."));
-    const QString target = QFileDialog::getSaveFileName(
-        this, tr("Save the curves"), tr("side by side.csv"), tr("Table (*.csv)"));
+    const QString target = session_.dialogs().saveAs(this, tr("Save the curves"),
+                                                     tr("side by side.csv"), tr("Table (*.csv)"));
     if (target.isEmpty()) return;
     const auto done = writeWhole(target, QByteArray::fromStdString(sideTable(plot_->view())));
     session_.say(done ? tr("The curves are in %1.").arg(target) : text(done.error()), !done);

@@ -1,0 +1,771 @@
+#include "cycle_table.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "formats/number.h"
+#include "quantity/harmless.h"
+#include "quantity/iso_time.h"
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+enum class Role {
+    None,
+    Cell,
+    Cycle,
+    Capacity,
+    Charge,
+    Energy,
+    Resistance,
+    Temperature,
+    Rate,
+    Day,
+    Throughput
+};
+
+struct Seen {
+    Role role = Role::None;
+    int sure = 0;       ///< the surer column of a role is taken
+    double factor = 1;  ///< to Ah, ohm, days
+    std::string unit;   ///< of a capacity
+    bool said = false;  ///< the title says the unit
+};
+
+struct Word {
+    const char* begin;
+    Role role;
+    int sure;
+};
+
+/// Beginnings of words in titles, lower case without marks: English, German, French, Spanish,
+/// Italian, Dutch, and the short forms of test benches in general. Earlier lines win.
+constexpr Word kWords[] = {
+    {"battery", Role::Cell, 2},
+    {"cell", Role::Cell, 2},
+    {"zelle", Role::Cell, 2},
+    {"cellule", Role::Cell, 2},
+    {"celda", Role::Cell, 2},
+    {"channel", Role::Cell, 1},
+    {"barcode", Role::Cell, 2},
+    {"serial", Role::Cell, 2},
+    {"name", Role::Cell, 1},
+    {"through", Role::Throughput, 3},
+    {"durchsatz", Role::Throughput, 3},
+    {"temp", Role::Temperature, 3},
+    {"resist", Role::Resistance, 3},
+    {"widerstand", Role::Resistance, 3},
+    {"innenwiderstand", Role::Resistance, 3},
+    {"dcir", Role::Resistance, 3},
+    {"acir", Role::Resistance, 2},
+    {"esr", Role::Resistance, 3},
+    {"impedan", Role::Resistance, 2},
+    {"weerstand", Role::Resistance, 3},
+    {"rate", Role::Rate, 2},
+    {"crate", Role::Rate, 3},
+    {"current", Role::Rate, 1},
+    {"strom", Role::Rate, 1},
+    {"date", Role::Day, 3},
+    {"datum", Role::Day, 3},
+    {"day", Role::Day, 3},
+    {"tag", Role::Day, 3},
+    {"fecha", Role::Day, 3},
+    {"jour", Role::Day, 3},
+    {"time", Role::Day, 1},
+    {"zeit", Role::Day, 1},
+    {"capac", Role::Capacity, 3},
+    {"kapaz", Role::Capacity, 3},
+    {"capazit", Role::Capacity, 3},
+    {"entladekap", Role::Capacity, 4},
+    {"qd", Role::Capacity, 4},
+    {"soh", Role::Capacity, 2},
+    {"retention", Role::Capacity, 2},
+    {"ladekap", Role::Charge, 4},
+    {"entlad", Role::Capacity, 3},
+    {"discharge", Role::Capacity, 3},
+    {"disch", Role::Capacity, 3},
+    {"dchg", Role::Capacity, 3},
+    {"decharge", Role::Capacity, 3},
+    {"descarga", Role::Capacity, 3},
+    {"qc", Role::Charge, 4},
+    {"charge", Role::Charge, 3},
+    {"chg", Role::Charge, 3},
+    {"laden", Role::Charge, 3},
+    {"ladung", Role::Charge, 3},
+    {"carga", Role::Charge, 3},
+    {"energ", Role::Energy, 2},
+    {"cycle", Role::Cycle, 3},
+    {"cyc", Role::Cycle, 3},
+    {"zyklus", Role::Cycle, 3},
+    {"zyklen", Role::Cycle, 3},
+    {"ciclo", Role::Cycle, 3},
+    {"cyclus", Role::Cycle, 3},
+    {"efc", Role::Cycle, 2},
+    {"n", Role::Cycle, 1},
+    {"nr", Role::Cycle, 1},
+    {"index", Role::Cycle, 1},
+    {"cap", Role::Capacity, 2},
+};
+
+/// Lower case, accents of Latin letters taken off, words split at what is neither letter nor digit
+/// and where a capital follows a small letter.
+std::vector<std::string> wordsOf(const std::string& title) {
+    std::vector<std::string> out(1);
+    bool small = false;
+    for (std::size_t k = 0; k < title.size(); ++k) {
+        const auto c = static_cast<unsigned char>(title[k]);
+        if (c == 0xC3 && k + 1 < title.size()) {
+            const auto second = static_cast<unsigned char>(title[++k]) | 0x20U;
+            const char plain = second >= 0xA0 && second <= 0xA6   ? 'a'
+                               : second == 0xA7                   ? 'c'
+                               : second >= 0xA8 && second <= 0xAB ? 'e'
+                               : second >= 0xAC && second <= 0xAF ? 'i'
+                               : second == 0xB1                   ? 'n'
+                               : second >= 0xB2 && second <= 0xB6 ? 'o'
+                               : second >= 0xB9 && second <= 0xBC ? 'u'
+                                                                  : '?';
+            out.back() += plain;
+            small = true;
+        } else if ((c >= 'a' && c <= 'z') || c >= 0x80) {
+            out.back() += static_cast<char>(c);
+            small = true;
+        } else if (c >= 'A' && c <= 'Z') {
+            if (small) out.emplace_back();
+            out.back() += static_cast<char>(c - 'A' + 'a');
+            small = false;
+        } else if (c >= '0' && c <= '9') {
+            if (!out.back().empty() && !(out.back().back() >= '0' && out.back().back() <= '9'))
+                out.emplace_back();
+            out.back() += static_cast<char>(c);
+            small = false;
+        } else {
+            out.emplace_back();
+            small = false;
+        }
+    }
+    std::erase(out, std::string());
+    return out;
+}
+
+/// Whether a unit stands in a title as a word of its own; letters of English in lower case.
+bool holdsUnit(const std::string& title, std::string_view unit) {
+    std::string lower;
+    for (const char c : title) lower += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+    const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c & 0x80) != 0; };
+    for (auto at = lower.find(unit); at != std::string::npos; at = lower.find(unit, at + 1)) {
+        const auto end = at + unit.size();
+        if ((at == 0 || !letter(lower[at - 1])) && (end == lower.size() || !letter(lower[end])))
+            return true;
+    }
+    return false;
+}
+
+Seen recognise(const std::string& title) {
+    const auto words = wordsOf(title);
+    Seen out;
+    const auto holds = [&](std::initializer_list<const char*> any) {
+        return std::ranges::any_of(any, [&](const char* w) {
+            return std::ranges::find(words, std::string(w)) != words.end();
+        });
+    };
+    const auto begins = [&](const char* with) {
+        return std::ranges::any_of(words, [&](const auto& w) { return w.starts_with(with); });
+    };
+    // What is of no use here and would be mistaken for something.
+    if (begins("nominal") || begins("rated") || begins("nenn") || begins("efficien") ||
+        begins("volt") || begins("spannung") || begins("step") || begins("status"))
+        return out;
+    for (const Word& w : kWords) {
+        const bool letter = std::string_view(w.begin).size() <= 2;
+        const bool hit = std::ranges::any_of(words, [&](const std::string& one) {
+            return letter ? one == w.begin : one.starts_with(w.begin);
+        });
+        if (!hit || w.sure < out.sure) continue;
+        if (w.sure == out.sure && out.role != Role::None) continue;
+        out.role = w.role;
+        out.sure = w.sure;
+    }
+    const bool discharge = begins("disch") || begins("dis") || begins("dchg") || begins("entlad") ||
+                           begins("descarga") || begins("decharge") || begins("ontlaad");
+    const bool charge =
+        begins("charg") || begins("chg") || begins("lade") || begins("carga") || begins("laad");
+    if (out.role == Role::Capacity && charge && !discharge) {
+        out.role = Role::Charge;
+        out.sure = 4;
+    } else if ((out.role == Role::Capacity || out.role == Role::Charge) && discharge) {
+        out.role = Role::Capacity;
+        out.sure = 4;
+    }
+    // "cycle" and "index" stand beside other words in many titles; "charge cycle" is a cycle.
+    if (begins("cyc") || begins("zyk") || begins("ciclo"))
+        if (!begins("cap") && !begins("kap") && !begins("time") && !begins("zeit") &&
+            out.role != Role::Temperature && out.role != Role::Resistance) {
+            out.role = Role::Cycle;
+            out.sure = 3;
+        }
+    const auto unit = [&](const char* name) { return holdsUnit(title, name); };
+    if (unit("ah")) out.unit = "Ah", out.said = true;
+    if (unit("mah")) out.unit = "Ah", out.factor = 1e-3, out.said = true;
+    if (unit("wh")) out.unit = "Wh", out.said = true;
+    if (unit("mwh")) out.unit = "Wh", out.factor = 1e-3, out.said = true;
+    if (unit("%") || unit("percent") || unit("prozent") || unit("pct"))
+        out.unit = "%", out.said = true;
+    if (out.role == Role::Resistance) {
+        for (const char* milli : {"mohm", "mohms", "milliohm", "milliohms", "mΩ", "m\u2126"})
+            if (unit(milli)) out.factor = 1e-3, out.said = true;
+        for (const char* whole : {"ohm", "ohms", "Ω", "\u2126"})
+            if (unit(whole)) out.said = true;
+    }
+    if (out.role == Role::None && out.said && out.unit != "Wh") out.role = Role::Capacity;
+    if (out.role == Role::Day) {
+        if (holds({"h", "hours", "hour", "stunden"})) out.factor = 1.0 / 24;
+        if (holds({"s", "sec", "seconds", "sekunden"})) out.factor = 1.0 / 86400;
+        if (holds({"min", "minutes"})) out.factor = 1.0 / 1440;
+    }
+    return out;
+}
+
+bool blank(const std::string& cell) {
+    std::string lower;
+    for (const char c : cell) lower += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+    return lower.empty() || lower == "nan" || lower == "na" || lower == "n/a" || lower == "-" ||
+           lower == "null" || lower == "none" || lower == "--";
+}
+
+double medianOf(std::vector<double> v) {
+    std::erase_if(v, [](double x) { return !std::isfinite(x); });
+    if (v.empty()) return kNaN;
+    const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
+    std::ranges::nth_element(v, middle);
+    return *middle;
+}
+
+/// The finest step of the printed figures, by their decimals.
+double printedStep(const PlainTable& table, int column) {
+    int most = 0;
+    for (std::size_t row = 0; row < std::min<std::size_t>(table.rows.size(), 1000); ++row) {
+        const std::string& cell = table.rows[row][static_cast<std::size_t>(column)];
+        if (cell.find_first_of("eE") != std::string::npos) return 0;
+        const auto point = cell.find(table.decimal);
+        if (point != std::string::npos)
+            most = std::max(most, static_cast<int>(cell.size() - point - 1));
+    }
+    return std::pow(10.0, -most);
+}
+
+struct Columns {
+    std::map<Role, int> at;
+    std::vector<Seen> seen;
+    int of(Role role) const {
+        const auto it = at.find(role);
+        return it == at.end() ? -1 : it->second;
+    }
+};
+
+/// A table whose first line is a row already.
+PlainTable withTitles(const PlainTable& table) {
+    PlainTable out = table;
+    const bool numbers = std::ranges::all_of(table.titles, [&](const std::string& cell) {
+        double value = 0;
+        std::size_t used = 0;
+        return blank(cell) ||
+               (parseNumberPrefix(cell, table.decimal, value, used) && used == cell.size());
+    });
+    if (!numbers) return out;
+    out.rows.insert(out.rows.begin(), table.titles);
+    out.lines.insert(out.lines.begin(), table.lines.empty() ? 1 : table.lines.front() - 1);
+    for (std::string& title : out.titles) title.clear();
+    return out;
+}
+
+/// Numbers of a column; what is none is NaN, and counted.
+std::vector<double> numbers(const PlainTable& table, int column, std::size_t& bad,
+                            std::string& first) {
+    std::vector<double> out(table.rows.size(), kNaN);
+    for (std::size_t row = 0; row < out.size(); ++row) {
+        const std::string& cell = table.rows[row][static_cast<std::size_t>(column)];
+        if (blank(cell)) continue;
+        const auto x = table.number(row, column);
+        if (x) {
+            out[row] = *x;
+        } else {
+            if (bad++ == 0) first = x.error().text();
+        }
+    }
+    return out;
+}
+
+/// Titles that say nothing: a column of whole numbers that rise is the cycle, the other that falls
+/// the capacity.
+void byFigures(const PlainTable& table, Columns& columns) {
+    std::vector<int> left;
+    for (std::size_t k = 0; k < table.titles.size(); ++k)
+        if (columns.seen[k].role == Role::None) left.push_back(static_cast<int>(k));
+    std::size_t bad = 0;
+    std::string words;
+    if (columns.of(Role::Cycle) < 0)
+        for (const int k : left) {
+            const auto v = numbers(table, k, bad, words);
+            bool counts = v.size() > 2;
+            for (std::size_t n = 0; n < v.size() && counts; ++n)
+                counts = v[n] == std::floor(v[n]) && v[n] >= 0 && (n == 0 || v[n] > v[n - 1]);
+            if (!counts) continue;
+            columns.at[Role::Cycle] = k;
+            columns.seen[static_cast<std::size_t>(k)].role = Role::Cycle;
+            std::erase(left, k);
+            break;
+        }
+    if (columns.of(Role::Capacity) < 0 && columns.of(Role::Charge) < 0 &&
+        columns.of(Role::Energy) < 0) {
+        std::vector<int> numeric;
+        for (const int k : left)
+            if (std::isfinite(medianOf(numbers(table, k, bad, words)))) numeric.push_back(k);
+        if (numeric.size() == 1) {
+            columns.at[Role::Capacity] = numeric.front();
+            columns.seen[static_cast<std::size_t>(numeric.front())].role = Role::Capacity;
+        }
+    }
+}
+
+Columns findColumns(const PlainTable& table) {
+    Columns out;
+    for (std::size_t k = 0; k < table.titles.size(); ++k) {
+        out.seen.push_back(recognise(table.titles[k]));
+        const Seen& s = out.seen.back();
+        if (s.role == Role::None) continue;
+        const int before = out.of(s.role);
+        if (before < 0 || out.seen[static_cast<std::size_t>(before)].sure < s.sure)
+            out.at[s.role] = static_cast<int>(k);
+    }
+    byFigures(table, out);
+    return out;
+}
+
+/// The unit of the capacities and what they are multiplied by.
+Expected<void> settleUnit(CycleTable& out, const Seen& seen, double rated_Ah,
+                          const PlainTable& table, int column) {
+    double factor = seen.factor;
+    const double middle = std::abs(medianOf(out.capacity_Ah));
+    out.unit = seen.unit.empty() ? "Ah" : seen.unit;
+    if (!seen.said) {
+        const auto words = wordsOf(table.titles[static_cast<std::size_t>(column)]);
+        const bool share = std::ranges::any_of(words, [](const std::string& w) {
+            return w.starts_with("soh") || w.starts_with("retention") ||
+                   w.starts_with("relative") || w.starts_with("health") || w.starts_with("normal");
+        });
+        if (share) {
+            out.unit = "%";
+            factor = middle <= 2 ? 100 : 1;
+        } else if (rated_Ah > 0 ? middle > 100 * rated_Ah : middle > 200) {
+            factor = 1e-3;
+            out.notes.push_back(phrase("The capacities are taken as mAh."));
+        } else {
+            out.notes.push_back(phrase("The title names no unit; the capacities are taken as Ah."));
+        }
+    }
+    for (double& x : out.capacity_Ah) x *= factor;
+    out.resolution = printedStep(table, column) * factor;
+    const double now = middle * factor;
+    if (out.unit == "Ah" && rated_Ah > 0 && !(now > 0.1 * rated_Ah && now < 2 * rated_Ah))
+        return tl::unexpected<Error>(
+            table.at(0, column,
+                     phrase("Capacities of about {:.3g} Ah do not fit a rating of {:.3g} Ah.", now,
+                            rated_Ah),
+                     phrase("mAh, Ah or % in the title of the column, or another --rated-ah.")));
+    return {};
+}
+
+struct Order {
+    std::vector<std::size_t> rows;
+    std::vector<double> cycle;
+};
+
+double levelAt(const std::vector<double>& capacity, const std::vector<std::size_t>& rows,
+               std::size_t from, std::size_t to) {
+    std::vector<double> near;
+    for (std::size_t k = from; k < to; ++k) near.push_back(capacity[rows[k]]);
+    return medianOf(near);
+}
+
+/// The rows in the order of their cycles: newest first turned round, a few out of order sorted, a
+/// counter that began again carried on, two batteries refused.
+Expected<Order> inOrder(const CycleTable& table, const std::vector<double>& number,
+                        const std::string& where, std::vector<std::string>& notes) {
+    Order out;
+    for (std::size_t row = 0; row < number.size(); ++row)
+        if (std::isfinite(number[row])) out.rows.push_back(row);
+    const auto two = [&](const std::string& why) {
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("This table seems to hold the cycles of more than one battery: {}", why),
+                    where,
+                    phrase("one battery a table, or a column that names it and --cell NAME."));
+    };
+    std::size_t falls = 0;
+    std::size_t same = 0;
+    for (std::size_t k = 1; k < out.rows.size(); ++k) {
+        const double step = number[out.rows[k]] - number[out.rows[k - 1]];
+        falls += step < 0 ? 1 : 0;
+        same += step == 0 ? 1 : 0;
+    }
+    if (out.rows.size() > 2 && 10 * falls > 9 * (out.rows.size() - 1)) {
+        std::ranges::reverse(out.rows);
+        notes.push_back(phrase("The rows stand newest first; they are taken in turn."));
+    }
+    // Pieces that begin again.
+    std::vector<std::size_t> starts{0};
+    const double lowest = out.rows.empty() ? 0 : number[out.rows.front()];
+    double highest = lowest;
+    bool outOfOrder = false;
+    for (std::size_t k = 1; k < out.rows.size(); ++k) {
+        const double now = number[out.rows[k]];
+        if (now < number[out.rows[k - 1]]) {
+            if (now <= lowest + 0.1 * (highest - lowest) && highest > lowest)
+                starts.push_back(k), highest = now;
+            else
+                outOfOrder = true;
+        }
+        highest = std::max(highest, now);
+    }
+    out.cycle = number;
+    if (starts.size() > 1) {
+        if (starts.size() > std::max<std::size_t>(4, out.rows.size() / 10))
+            return two(phrase("the cycle numbers begin again {} times.", starts.size() - 1));
+        double offset = 0;
+        for (std::size_t s = 1; s < starts.size(); ++s) {
+            const std::size_t from = starts[s];
+            const std::size_t to = s + 1 < starts.size() ? starts[s + 1] : out.rows.size();
+            const std::size_t before = starts[s - 1];
+            const double left = levelAt(table.capacity_Ah, out.rows,
+                                        std::max(before, from > 5 ? from - 5 : 0), from);
+            const double right = levelAt(table.capacity_Ah, out.rows, from, std::min(to, from + 5));
+            // It goes on where it ended, and that is not where it began.
+            const double began =
+                levelAt(table.capacity_Ah, out.rows, before, std::min(from, before + 5));
+            const bool goesOn = std::abs(right - left) < 0.03 * std::max(left, right) &&
+                                std::abs(right - left) < 0.4 * std::abs(right - began);
+            if (!goesOn)
+                return two(
+                    phrase("the cycle numbers begin again at line {}, and the capacity goes from "
+                           "{:.4g} to {:.4g} there after beginning at {:.4g}.",
+                           table.lines[out.rows[from]], left, right, began));
+            std::vector<double> steps;
+            for (std::size_t k = before + 1; k < from; ++k)
+                steps.push_back(number[out.rows[k]] - number[out.rows[k - 1]]);
+            const double usual =
+                std::max(1.0, std::isfinite(medianOf(steps)) ? medianOf(steps) : 1);
+            offset = out.cycle[out.rows[from - 1]] + usual - number[out.rows[from]];
+            for (std::size_t k = from; k < to; ++k)
+                out.cycle[out.rows[k]] = number[out.rows[k]] + offset;
+            notes.push_back(
+                phrase("The cycle numbers begin again at line {} where the capacity goes on: they "
+                       "are counted on from there.",
+                       table.lines[out.rows[from]]));
+        }
+    }
+    if (outOfOrder) {
+        std::ranges::stable_sort(out.rows, {}, [&](std::size_t r) { return out.cycle[r]; });
+        notes.push_back(phrase("Rows out of order were put in the order of their cycles."));
+    }
+    // The same cycle twice.
+    std::vector<std::size_t> kept;
+    std::size_t copies = 0;
+    std::size_t again = 0;
+    for (const std::size_t row : out.rows) {
+        if (!kept.empty() && out.cycle[kept.back()] == out.cycle[row]) {
+            const double a = table.capacity_Ah[kept.back()];
+            const double b = table.capacity_Ah[row];
+            if (a == b || !std::isfinite(b)) {
+                ++copies;
+                continue;
+            }
+            if (!std::isfinite(a)) {
+                kept.back() = row;
+                continue;
+            }
+            ++again;
+            kept.back() = row;
+        } else {
+            kept.push_back(row);
+        }
+    }
+    if (5 * again > kept.size() && again > 2)
+        return two(phrase("{} cycle numbers stand twice with different capacities.", again));
+    if (copies > 0)
+        notes.push_back(phrase("{} rows that repeat another were passed over.", copies));
+    if (again > 0)
+        notes.push_back(
+            phrase("{} cycles stand twice with different figures; the later row counts.", again));
+    out.rows = std::move(kept);
+    return out;
+}
+
+/// A cell that is a date or a day.
+double dayIn(const std::string& cell, char decimal, double factor, bool& dated) {
+    const double moment = fromIsoTime(cell);
+    if (std::isfinite(moment)) {
+        dated = true;
+        return moment / 86400;
+    }
+    // 31.12.2026 and 2026/12/31 12:00 and the like.
+    int part[3] = {0, 0, 0};
+    std::size_t at = 0;
+    int count = 0;
+    for (; count < 3; ++count) {
+        std::size_t used = 0;
+        while (at + used < cell.size() && cell[at + used] >= '0' && cell[at + used] <= '9') ++used;
+        if (used == 0 || used > 4) break;
+        part[count] = std::stoi(cell.substr(at, used));
+        at += used;
+        if (count < 2) {
+            if (at >= cell.size() || (cell[at] != '.' && cell[at] != '/' && cell[at] != '-')) break;
+            ++at;
+        }
+    }
+    if (count == 3) {
+        const bool yearFirst = part[0] > 31;
+        const int year = yearFirst ? part[0] : part[2];
+        const int day = yearFirst ? part[2] : part[0];
+        const double seconds = fromIsoTime(fmt::format("{:04d}-{:02d}-{:02d}", year, part[1], day));
+        if (std::isfinite(seconds)) {
+            dated = true;
+            return seconds / 86400;
+        }
+        return kNaN;
+    }
+    double value = 0;
+    std::size_t used = 0;
+    if (parseNumberPrefix(cell, decimal, value, used) && used == cell.size()) return value * factor;
+    return kNaN;
+}
+
+}  // namespace
+
+Expected<CycleTable> readCycles(const PlainTable& given, double rated_Ah, const std::string& cell) {
+    PlainTable table = withTitles(given);
+    if (table.rows.empty())
+        return fail(ErrorKind::InvalidArgument, phrase("The table has no rows."), table.where,
+                    phrase("a cycle a row."));
+    const Columns columns = findColumns(table);
+    CycleTable out;
+
+    // Which battery, where the table names them.
+    const int names = columns.of(Role::Cell);
+    if (names >= 0) {
+        std::map<std::string, std::size_t> each;
+        for (const auto& row : table.rows) ++each[row[static_cast<std::size_t>(names)]];
+        const bool telling = each.size() > 1 && 3 * each.size() <= table.rows.size();
+        if (!cell.empty() && !each.contains(cell))
+            return fail(ErrorKind::InvalidArgument,
+                        phrase("There is no battery {} in this table.", harmless(cell, 40)),
+                        table.where, harmless(each.begin()->first, 40));
+        if (telling && cell.empty()) {
+            std::string list;
+            std::size_t told = 0;
+            for (const auto& [name, count] : each) {
+                if (told++ == 8) {
+                    list += ", …";
+                    break;
+                }
+                list += (list.empty() ? "" : ", ") + harmless(name, 40);
+            }
+            return fail(ErrorKind::InvalidArgument,
+                        phrase("This table holds the cycles of {} batteries.", each.size()),
+                        table.where, phrase("--cell with one of {}.", list));
+        }
+        if (!cell.empty()) {
+            PlainTable one = table;
+            one.rows.clear();
+            one.lines.clear();
+            for (std::size_t row = 0; row < table.rows.size(); ++row)
+                if (table.rows[row][static_cast<std::size_t>(names)] == cell) {
+                    one.rows.push_back(table.rows[row]);
+                    one.lines.push_back(table.lines[row]);
+                }
+            table = std::move(one);
+        }
+    }
+
+    int capacity = columns.of(Role::Capacity);
+    if (capacity < 0) capacity = columns.of(Role::Charge);
+    if (capacity < 0) capacity = columns.of(Role::Energy);
+    if (capacity < 0) capacity = columns.of(Role::Resistance);
+    if (capacity < 0) {
+        std::string titles;
+        for (const std::string& t : table.titles)
+            titles += (titles.empty() ? "" : ", ") + harmless(t, 30);
+        return fail(ErrorKind::ColumnsUnknown,
+                    phrase("The table has no column with the capacity of each cycle."), table.where,
+                    phrase("a title such as cycle, capacity_Ah (or capacity_mAh, %), resistance, "
+                           "temperature, date; found were: {}",
+                           titles));
+    }
+    std::size_t bad = 0;
+    std::string firstBad;
+    const auto column = [&](Role role) -> std::vector<double> {
+        const int k = columns.of(role);
+        return k < 0 ? std::vector<double>() : numbers(table, k, bad, firstBad);
+    };
+    out.lines = table.lines;
+    out.capacity_Ah = numbers(table, capacity, bad, firstBad);
+    std::size_t negative = 0;
+    std::size_t finite = 0;
+    for (const double x : out.capacity_Ah) {
+        negative += x < 0 ? 1 : 0;
+        finite += std::isfinite(x) ? 1 : 0;
+    }
+    if (finite == 0)
+        return tl::unexpected<Error>(table.at(0, capacity,
+                                              phrase("This column holds no number at all."),
+                                              phrase("the capacity of each cycle.")));
+    if (10 * negative > 9 * finite)
+        for (double& x : out.capacity_Ah) x = std::abs(x);
+    const bool onlyResistance = capacity == columns.of(Role::Resistance);
+    if (onlyResistance)
+        out.capacity_Ah.assign(table.rows.size(), kNaN);
+    else if (auto ok = settleUnit(out, columns.seen[static_cast<std::size_t>(capacity)], rated_Ah,
+                                  table, capacity);
+             !ok)
+        return tl::unexpected<Error>(ok.error());
+    out.resistance_ohm = column(Role::Resistance);
+    if (const int k = columns.of(Role::Resistance); k >= 0) {
+        const Seen& seen = columns.seen[static_cast<std::size_t>(k)];
+        double factor = seen.factor;
+        if (!seen.said && medianOf(out.resistance_ohm) > 1) {
+            factor = 1e-3;
+            out.notes.push_back(phrase("The resistances are taken as mΩ."));
+        }
+        for (double& x : out.resistance_ohm) x *= factor;
+    }
+    out.temperature_C = column(Role::Temperature);
+    out.rate = column(Role::Rate);
+    for (double& x : out.rate) x = std::abs(x);
+    out.throughput_Ah = column(Role::Throughput);
+    if (const int k = columns.of(Role::Throughput); k >= 0)
+        for (double& x : out.throughput_Ah) x *= columns.seen[static_cast<std::size_t>(k)].factor;
+    if (const int k = columns.of(Role::Day); k >= 0)
+        for (const auto& row : table.rows)
+            out.day.push_back(dayIn(row[static_cast<std::size_t>(k)], table.decimal,
+                                    columns.seen[static_cast<std::size_t>(k)].factor, out.dated));
+    std::vector<double> number = column(Role::Cycle);
+    if (bad > 0)
+        out.notes.push_back(
+            phrase("{} cells hold no number and were passed over. {}", bad, firstBad));
+    if (number.empty()) {
+        for (std::size_t k = 0; k < table.rows.size(); ++k)
+            number.push_back(static_cast<double>(k + 1));
+        out.notes.push_back(phrase("No column counts the cycles: the rows are counted."));
+    }
+    auto order = inOrder(out, number, table.where, out.notes);
+    if (!order) return tl::unexpected<Error>(order.error());
+    const auto arrange = [&](auto& values) {
+        if (values.empty()) return;
+        auto before = values;
+        values.clear();
+        for (const std::size_t row : order->rows) values.push_back(before[row]);
+    };
+    out.cycle = order->cycle;
+    arrange(out.cycle);
+    arrange(out.capacity_Ah);
+    arrange(out.resistance_ohm);
+    arrange(out.temperature_C);
+    arrange(out.rate);
+    arrange(out.day);
+    arrange(out.throughput_Ah);
+    arrange(out.lines);
+    if (onlyResistance) out.capacity_Ah.clear();
+    for (std::size_t k = 1; k < out.day.size(); ++k)
+        if (out.day[k] - out.day[k - 1] > 60) {
+            out.notes.push_back(
+                phrase("Between cycles {:.0f} and {:.0f} lie {:.0f} days: what time "
+                       "alone took then counts as wear of the cycles here.",
+                       out.cycle[k - 1], out.cycle[k], out.day[k] - out.day[k - 1]));
+            break;
+        }
+    return out;
+}
+
+Expected<CycleSeries> cycleSeries(const CycleTable& table, FadeOf of, FadeAxis against) {
+    const std::vector<double>& value =
+        of == FadeOf::Capacity ? table.capacity_Ah : table.resistance_ohm;
+    if (value.empty())
+        return fail(ErrorKind::ColumnsUnknown, of == FadeOf::Capacity
+                                                   ? phrase("The table has no capacities.")
+                                                   : phrase("The table has no resistances."));
+    std::vector<double> at = table.cycle;
+    if (against == FadeAxis::Days) at = table.day;
+    if (against == FadeAxis::Throughput) {
+        at = table.throughput_Ah;
+        if (at.empty() && table.unit == "Ah") {
+            double sum = 0;  // in and out again, cycle by cycle
+            for (std::size_t k = 0; k < table.cycle.size(); ++k) {
+                const double step = k == 0 ? 1 : table.cycle[k] - table.cycle[k - 1];
+                if (std::isfinite(table.capacity_Ah[k])) sum += 2 * step * table.capacity_Ah[k];
+                at.push_back(sum);
+            }
+        }
+    }
+    if (at.empty())
+        return fail(ErrorKind::ColumnsUnknown, against == FadeAxis::Days
+                                                   ? phrase("The table has no dates or days.")
+                                                   : phrase("The table has no charge moved."));
+    CycleSeries out;
+    out.series.rising = of == FadeOf::Resistance;
+    out.series.resolution = of == FadeOf::Capacity ? table.resolution : 0;
+    double before = -1e300;
+    const double firstDay = against == FadeAxis::Days ? at.front() : 0;
+    for (std::size_t k = 0; k < at.size(); ++k) {
+        if (!(value[k] > 0) || !(at[k] - firstDay > before)) continue;
+        before = at[k] - firstDay;
+        out.series.at.push_back(before);
+        out.series.value.push_back(value[k]);
+        out.rows.push_back(k);
+    }
+    // Conditions that change enough to matter.
+    const auto condition = [&](const std::vector<double>& from, double least, bool logarithm) {
+        if (from.empty()) return;
+        std::vector<double> c;
+        for (const std::size_t k : out.rows) {
+            const double x = logarithm ? std::log(from[k]) : from[k];
+            if (!std::isfinite(x)) return;
+            c.push_back(x);
+        }
+        if (c.empty()) return;
+        const auto [low, high] = std::ranges::minmax(c);
+        if (high - low > least) out.series.conditions.push_back(std::move(c));
+    };
+    condition(table.temperature_C, 1.5, false);
+    condition(table.rate, 0.05, true);
+    return out;
+}
+
+DayRange dayOf(const CycleTable& table, double cycleLow, double cycle, double cycleHigh) {
+    DayRange out;
+    if (table.day.size() < 4) return out;
+    // The pace of the last half, and of its thirds: how far they lie apart is the range.
+    const std::size_t from = table.day.size() / 2;
+    const std::size_t to = table.day.size() - 1;
+    const auto pace = [&](std::size_t a, std::size_t b) {
+        return (table.day[b] - table.day[a]) / (table.cycle[b] - table.cycle[a]);
+    };
+    const double mean = pace(from, to);
+    double quick = mean;
+    double slow = mean;
+    if (to - from >= 6)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const double third = pace(from + (to - from) * k / 3, from + (to - from) * (k + 1) / 3);
+            quick = std::min(quick, third);
+            slow = std::max(slow, third);
+        }
+    if (!std::isfinite(mean + quick + slow) || mean < 0) return out;
+    const double last = table.cycle.back();
+    const auto on = [&](double n, double days) { return table.day.back() + (n - last) * days; };
+    out.middle = on(cycle, mean);
+    out.low = on(cycleLow, cycleLow > last ? quick : slow);
+    out.high = on(cycleHigh, cycleHigh > last ? slow : quick);
+    return out;
+}
+
+}  // namespace nk
