@@ -139,7 +139,7 @@ Expected<FadeResult> fitFade(const FadeSeries& series, const FadeEnd& end) {
     if (all < 5)
         return fail(
             ErrorKind::InvalidArgument,
-            phrase("{} cycles are too few: from five on a line can be told from chance.", all));
+            phrase("Too few cycles: {}. From five on a line can be told from chance.", all));
 
     FadeResult out;
     out.odd = oddRows(series.value);

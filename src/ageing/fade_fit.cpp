@@ -200,7 +200,7 @@ void fitLaws(const FadeSeries& series, double first, FadeResult& out) {
     model.last = series.at.back();
     model.origin = std::min(first, 0.0);
     model.scale = model.last - model.origin;
-    const Rows rows = makeRows(series, model.origin, model.scale);
+    Rows rows = makeRows(series, model.origin, model.scale);
     const auto count = static_cast<double>(rows.u.size());
 
     struct Whole {
@@ -234,7 +234,21 @@ void fitLaws(const FadeSeries& series, double first, FadeResult& out) {
     if (rows.z.cols() > 0) {
         auto with = fitAll(true, count);
         if (!with.empty() && with.front().best < all.front().best - kEarned) {
-            all = std::move(with);
+            // Warmth changes a share of what is left, not a figure of ampere-hours: the effect
+            // shrinks with the curve.
+            const Tried& best = with.front().tried[with.front().at];
+            const auto curve = [&](double u) {
+                const auto h = fadeBasis(with.front().law.law, best.shape, u);
+                double y = 0;
+                for (Eigen::Index j = 0; j < (with.front().law.law == FadeLaw::TwoSlopes ? 3 : 2);
+                     ++j)
+                    y += best.fit.beta[j] * h[static_cast<std::size_t>(j)];
+                return y;
+            };
+            const double begin = curve(rows.u[0]);
+            for (Eigen::Index k = 0; k < rows.z.rows(); ++k)
+                rows.z.row(k) *= curve(rows.u[k]) / begin;
+            all = fitAll(true, count);
             conditions = true;
         }
     }
@@ -360,10 +374,16 @@ std::vector<std::size_t> oddRows(std::span<const double> value) {
     std::vector<double> distance(n), size(n);
     for (std::size_t k = 0; k < n; ++k) {
         const std::size_t reach = std::min({std::size_t{5}, k, n - 1 - k});
-        // At the very ends two neighbours inwards say where the end should be.
         std::vector<double> near;
         if (reach == 0) {
-            for (std::size_t j = 1; j <= 4; ++j) near.push_back(value[k == 0 ? j : n - 1 - j]);
+            // At the very ends the line through the neighbours inwards says where the end should
+            // be.
+            const auto inwards = [&](std::size_t j) { return value[k == 0 ? j : n - 1 - j]; };
+            std::vector<double> steps;
+            for (std::size_t j = 1; j < 5; ++j) steps.push_back(inwards(j + 1) - inwards(j));
+            const double step = medianOf(steps);
+            for (std::size_t j = 1; j <= 4; ++j)
+                near.push_back(inwards(j) - static_cast<double>(j) * step);
         } else {
             near.assign(value.begin() + static_cast<std::ptrdiff_t>(k - reach),
                         value.begin() + static_cast<std::ptrdiff_t>(k + reach + 1));

@@ -196,12 +196,17 @@ std::vector<HabitChange> whatChangesMost(const HabitAnswer& answer, const HabitB
 std::string plainAnswer(const HabitChange& c) {
     const auto figure = [](double years) {
         const double x = std::abs(years);
-        return x >= 9.95 ? phrase("{:.0f}", x) : phrase("{:.1f}", x);
+        return x > 30 ? phrase("over 30") : x >= 9.95 ? phrase("{:.0f}", x) : phrase("{:.1f}", x);
     };
+    const bool same = figure(c.low) == figure(c.high);
     std::string out;
     const double largest = std::max(std::abs(c.low), std::abs(c.high));
     if (largest < 0.05)
         out = phrase("{}: next to nothing", c.words);
+    else if (c.low >= 0 && same)
+        out = phrase("{}: about {} more years", c.words, figure(c.high));
+    else if (c.high <= 0 && same)
+        out = phrase("{}: about {} years less", c.words, figure(c.low));
     else if (c.low >= 0)
         out = phrase("{}: about {} to {} more years", c.words, figure(c.low), figure(c.high));
     else if (c.high <= 0)

@@ -177,7 +177,7 @@ Seen recognise(const std::string& title) {
     // What is of no use here and would be mistaken for something.
     if (begins("nominal") || begins("rated") || begins("nenn") || begins("efficien") ||
         begins("volt") || begins("spannung") || begins("step") || begins("status"))
-        return out;
+        return {Role::None, -1, 1, {}, false};
     for (const Word& w : kWords) {
         const bool letter = std::string_view(w.begin).size() <= 2;
         const bool hit = std::ranges::any_of(words, [&](const std::string& one) {
@@ -303,7 +303,8 @@ std::vector<double> numbers(const PlainTable& table, int column, std::size_t& ba
 void byFigures(const PlainTable& table, Columns& columns) {
     std::vector<int> left;
     for (std::size_t k = 0; k < table.titles.size(); ++k)
-        if (columns.seen[k].role == Role::None) left.push_back(static_cast<int>(k));
+        if (columns.seen[k].role == Role::None && columns.seen[k].sure >= 0)
+            left.push_back(static_cast<int>(k));
     std::size_t bad = 0;
     std::string words;
     if (columns.of(Role::Cycle) < 0)

@@ -1,10 +1,11 @@
 #include "fade_json.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 #include "json_writer.h"
 #include "quantity/iso_time.h"
-#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -105,25 +106,26 @@ std::string fadeText(const FadeReport& report) {
                        : report.question.against == FadeAxis::Days ? "day"
                                                                    : "Ah moved";
     std::string out;
-    out += phrase("At the first {}: {:.4g} {} ({:.4g} to {:.4g}). Mean change {:.2g} % a {}.\n",
-                  axis, r.initial, unit, r.initialLow, r.initialHigh, -100 * r.lossPerUnit, axis);
+    out +=
+        fmt::format("At the first {}: {:.4g} {} ({:.4g} to {:.4g}). Mean change {:.2g} % a {}.\n",
+                    axis, r.initial, unit, r.initialLow, r.initialHigh, -100 * r.lossPerUnit, axis);
     if (std::isfinite(r.end.middle))
         out += std::isfinite(r.end.high)
-                   ? phrase("The end is reached at {} {:.0f} ({:.0f} to {:.0f}).\n", axis,
-                            r.end.middle, r.end.low, r.end.high)
-                   : phrase("The end is reached at {} {:.0f} ({:.0f} or later).\n", axis,
-                            r.end.middle, r.end.low);
+                   ? fmt::format("The end is reached at {} {:.0f} ({:.0f} to {:.0f}).\n", axis,
+                                 r.end.middle, r.end.low, r.end.high)
+                   : fmt::format("The end is reached at {} {:.0f} ({:.0f} or later).\n", axis,
+                                 r.end.middle, r.end.low);
     else
-        out += phrase("No end can be told.\n");
+        out += fmt::format("No end can be told.\n");
     if (const std::string day = date(report, report.day.middle); !day.empty())
-        out += phrase("At the pace so far that is {} ({} to {}).\n", day,
-                      date(report, report.day.low), date(report, report.day.high));
+        out += fmt::format("At the pace so far that is {} ({} to {}).\n", day,
+                           date(report, report.day.low), date(report, report.day.high));
     if (r.kneeSuspected)
-        out += phrase("A knee at {} {:.0f} ({:.0f} to {:.0f}): it fades faster since.\n", axis,
-                      r.knee, r.kneeLow, r.kneeHigh);
+        out += fmt::format("A knee at {} {:.0f} ({:.0f} to {:.0f}): it fades faster since.\n", axis,
+                           r.knee, r.kneeLow, r.kneeHigh);
     for (const LawFit& law : r.laws)
-        out +=
-            phrase("  {:<12} weight {:.2f}, end {:.0f}\n", toString(law.law), law.weight, law.end);
+        out += fmt::format("  {:<12} weight {:.2f}, end {:.0f}\n", toString(law.law), law.weight,
+                           law.end);
     for (const std::string& c : report.caveats) out += "  " + c + "\n";
     return out;
 }

@@ -1,9 +1,10 @@
 #include "habit_json.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 #include "json_writer.h"
-#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -87,26 +88,27 @@ std::string habitText(const std::vector<HabitAnswer>& answers,
                       const std::vector<HabitChange>& changes, const HabitBattery& battery) {
     std::string out;
     for (const HabitAnswer& a : answers) {
-        out += (a.habit.name.empty() ? phrase("A habit without a name") : a.habit.name) + "\n";
+        out += (a.habit.name.empty() ? fmt::format("A habit without a name") : a.habit.name) + "\n";
         for (const SchoolAnswer& s : a.schools) {
-            out += std::isfinite(s.years)
-                       ? phrase("  {:<6} {:.1f} years to 80 %, {:.0f} equivalent full cycles{}\n",
-                                toString(s.school), s.years, s.cycles,
-                                s.extrapolated ? phrase(" (extrapolated)") : std::string())
-                       : phrase("  {:<6} cannot say\n", toString(s.school));
+            out +=
+                std::isfinite(s.years)
+                    ? fmt::format("  {:<6} {:.1f} years to 80 %, {:.0f} equivalent full cycles{}\n",
+                                  toString(s.school), s.years, s.cycles,
+                                  s.extrapolated ? " (extrapolated)" : std::string())
+                    : fmt::format("  {:<6} cannot say\n", toString(s.school));
             for (const std::string& c : s.caveats) out += "         " + c + "\n";
         }
-        out +=
-            phrase("  {:.0f} % of the full range per charge, {:.1f} h a week above 4.10 V a cell\n",
-                   100 * a.range, a.load.hoursAbove4V1);
+        out += fmt::format(
+            "  {:.0f} % of the full range per charge, {:.1f} h a week above 4.10 V a cell\n",
+            100 * a.range, a.load.hoursAbove4V1);
         for (const std::string& c : a.caveats) out += "  " + c + "\n";
     }
-    if (!changes.empty()) out += phrase("What changes most\n");
+    if (!changes.empty()) out += fmt::format("What changes most\n");
     for (const HabitChange& c : changes) out += "  " + plainAnswer(c) + "\n";
-    out +=
-        phrase("Default school: {} {}\n",
-               toString(answers.empty() ? School::Table : answers.front().schools.front().school),
-               whySchool(*battery.chemistry));
+    out += fmt::format(
+        "Default school: {} {}\n",
+        toString(answers.empty() ? School::Table : answers.front().schools.front().school),
+        whySchool(*battery.chemistry));
     return out;
 }
 

@@ -247,6 +247,14 @@ int renderViews(QApplication& app, const QString& folder) {
     settle(window);
     auto* side = window.findChild<SideStation*>();
     shot("side");
+    window.setStation(4);
+    shot("habits");
+    window.setTheme(ThemeChoice::NightBench);
+    choose("mount-pack-b-weak-cell.csv");
+    shot("habits-night");
+    window.setTheme(ThemeChoice::Paper);
+    choose("mount-pack-a-test-2026-08.csv");
+    window.setStation(3);
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
         window.setTheme(ThemeChoice::NightBench);
         side->choosePreset(SidePreset::Siblings);

@@ -140,8 +140,10 @@ QFrame[role="card"][hazard="true"] { border: 2px solid @hazard; }
 QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QDateTimeEdit { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; padding: 5px 7px; selection-background-color: @accent; selection-color: @onAccent; }
 QPlainTextEdit, QListWidget { background: @card; color: @text; border: 1px solid @line; border-radius: 5px; selection-background-color: @accent; selection-color: @onAccent; }
 QPlainTextEdit:focus, QListWidget:focus { border: 2px solid @accent; }
+QComboBox[role="compact"], QSpinBox[role="compact"], QDoubleSpinBox[role="compact"], QDateTimeEdit[role="compact"] { padding: 3px 3px; }
 QLineEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled { background: @panel; color: @muted; }
 QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QDateTimeEdit:focus { border: 2px solid @accent; padding: 4px 6px; }
+QComboBox[role="compact"]:focus, QSpinBox[role="compact"]:focus, QDoubleSpinBox[role="compact"]:focus, QDateTimeEdit[role="compact"]:focus { padding: 2px 2px; }
 QComboBox::drop-down, QDateTimeEdit::drop-down { border: none; width: 18px; subcontrol-origin: padding; subcontrol-position: center right; }
 QComboBox::down-arrow, QDateTimeEdit::down-arrow { image: url(:/icons/@chevron.svg); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: @card; color: @text; border: 1px solid @line; selection-background-color: @selection; selection-color: @text; }
