@@ -1,0 +1,288 @@
+#include "plan_command.h"
+
+#include <chrono>
+#include <cmath>
+#include <ostream>
+
+#include "formats/bytes.h"
+#include "formats/file_out.h"
+#include "formats/number.h"
+#include "quantity/iso_time.h"
+#include "report/plan_json.h"
+
+namespace nk {
+
+namespace {
+
+double nowLocal_s() {
+    const auto now = std::chrono::system_clock::now();
+    const std::time_t t = std::chrono::system_clock::to_time_t(now);
+    std::tm local{};
+    localtime_r(&t, &local);
+    return static_cast<double>(t + local.tm_gmtoff);
+}
+
+/// "1C", "0.5C", "2A", "750mA" into rate or amperes.
+Expected<void> readRate(const std::string& text, ChargeWish& wish) {
+    double value = 0;
+    std::size_t used = 0;
+    if (parseNumberPrefix(text, '.', value, used) && value > 0 && value < 1e5) {
+        const std::string unit = text.substr(used);
+        if (unit == "C" || unit == "c") return wish.rate_C = value, Expected<void>();
+        if (unit == "A") return wish.current_A = value, Expected<void>();
+        if (unit == "mA") return wish.current_A = value / 1000, Expected<void>();
+    }
+    return fail(ErrorKind::InvalidArgument, "This is no rate: " + text, "--rate",
+                "1C, 2A or 750mA.");
+}
+
+}  // namespace
+
+PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err)
+    : status_(status), out_(out), err_(err) {
+    CLI::App* plan = app.add_subcommand("plan", "What to set, when to plug in, who may join whom");
+    plan->require_subcommand(1);
+    CLI::App* c =
+        sub(*plan, "charge", "Settings of a charge, each with its reason", &PlanCommand::charge);
+    batteryOptions(*c);
+    c->add_option("--rate", rate_, "1C, 2A or 750mA; left out: a kind one");
+    c->add_option("--set-voltage", set_V_, "V a cell, at most the usual one");
+    c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
+        ->check(CLI::Range(0.0, 1.0));
+    c->add_option("--resistance-ohm", resistance_ohm_, "of a cell, measured")
+        ->check(CLI::Range(1e-6, 100.0));
+    c->add_flag("--beyond-usual", beyond_,
+                "the explicit step to more than the usual current, where the maker allows it");
+    for (const auto& [name, words, run] :
+         {std::tuple("breakin", "Break-in of a new nickel pack", &PlanCommand::breakIn),
+          std::tuple("recondition", "Cycles that bring a nickel pack back",
+                     &PlanCommand::recondition),
+          std::tuple("storage", "To the level at which it is put away", &PlanCommand::storage)}) {
+        c = sub(*plan, name, words, run);
+        batteryOptions(*c);
+        c->add_option("--capacity-ah", capacity_Ah_, "present capacity; left out: the rating")
+            ->check(CLI::Range(0.001, 100000.0));
+        c->add_option("--cycles", cycles_, "of reconditioning")->check(CLI::Range(1, 20));
+        c->add_option("--rest", rest_, "20min, 1h");
+        c->add_option("--floor", floor_V_, "V a cell");
+        c->add_option("--lamp-w", lamp_W_, "a lamp beside the charger that it does not see")
+            ->check(CLI::Range(0.0, 500.0));
+        c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
+            ->check(CLI::Range(0.0, 1.0));
+        c->add_option("--to-soc", toSoc_, "of storage")->check(CLI::Range(0.0, 1.0));
+    }
+    c = sub(*plan, "readyby", "A charge that ends just before it is used", &PlanCommand::readyBy);
+    batteryOptions(*c);
+    c->add_option("--rate", rate_, "1C, 2A or 750mA; left out: a kind one");
+    c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
+        ->check(CLI::Range(0.0, 1.0));
+    c->add_option("--ready", ready_, "2026-05-01T18:00")->required();
+    c->add_option("--now,--start", now_, "2026-05-01T08:00; left out: now");
+    c->add_option("--present", present_, "hours in which somebody is there, 07:00-22:30");
+    c = sub(*plan, "join", "Packs joined in parallel", &PlanCommand::join);
+    c->add_option(
+         "PACKS", table_,
+         "name, chemistry, series, voltage_v, rated_ah, resistance_ohm, charge_limit_c, soc")
+        ->required();
+    c = sub(*plan, "queue", "Many modules, few chargers", &PlanCommand::queue);
+    c->add_option("MODULES", table_,
+                  "name, chemistry, series, rated_ah, capacity_ah, charge_a, discharge_a, "
+                  "floor_v_per_cell")
+        ->required();
+    c->add_option("CHARGERS", chargers_, "chargers (narrow-knee/chargers/1)")->required();
+    c->add_option("--cycles", cycles_, "of each module")->check(CLI::Range(1, 50));
+    c->add_option("--rest", rest_, "between steps: 20min, 1h");
+    c->add_option("--order", order_, "cd: charge, then discharge; dc")
+        ->check(CLI::IsMember({"cd", "dc"}));
+    c->add_option("--present", present_, "hours in which somebody is there, 07:00-22:30");
+    c->add_option("--start", start_, "2026-05-01T18:00; left out: now");
+    c->add_flag("--allow-unattended-charging", unattended_,
+                "charges may run while nobody is there: your word for it");
+    c->add_option("--seconds", seconds_, "of computing time")->check(CLI::Range(0.0, 60.0));
+    c->add_option("--ics", calendar_, "writes an iCalendar file as well");
+    c->add_flag("--force", force_, "replace a file of that name");
+}
+
+CLI::App* PlanCommand::sub(CLI::App& plan, const char* name, const char* words,
+                           int (PlanCommand::*run)()) {
+    CLI::App* c = plan.add_subcommand(name, words);
+    c->add_flag("--json", json_, "JSON instead of text");
+    c->callback([this, run] { status_ = (this->*run)(); });
+    return c;
+}
+
+void PlanCommand::batteryOptions(CLI::App& c) {
+    c.add_option("--chemistry", chemistry_, "nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh, nicd")
+        ->required();
+    c.add_option("--series", series_, "cells in series")->required()->check(CLI::Range(1, 400));
+    c.add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
+        ->required()
+        ->check(CLI::Range(0.001, 100000.0));
+    c.add_option("--charger", charger_, "FILE or FILE:NAME (narrow-knee/chargers/1)");
+    c.add_option("--ambient-c", ambient_C_, "°C")->check(CLI::Range(-60.0, 90.0));
+    c.add_option("--maker-charge-c", makerC_, "the maker's highest charge rate, C")
+        ->check(CLI::Range(0.01, 10.0));
+}
+
+Expected<Battery> PlanCommand::battery() const {
+    const auto chemistry = findChemistry(chemistry_);
+    if (!chemistry) return tl::unexpected<Error>(chemistry.error());
+    Battery b;
+    b.chemistry = chemistry_;
+    b.series = series_;
+    b.rated_Ah = rated_Ah_;
+    if (makerC_ > 0) {
+        MakerLimits limits;
+        limits.chargeC = makerC_;
+        b.setLimits(limits);
+    }
+    return b;
+}
+
+Expected<std::optional<Charger>> PlanCommand::charger() const {
+    if (charger_.empty()) return std::optional<Charger>();
+    auto read = chargerOf(charger_);
+    if (!read) return tl::unexpected<Error>(read.error());
+    return std::optional<Charger>(std::move(*read));
+}
+
+Expected<ChargeWish> PlanCommand::chargeWish() const {
+    ChargeWish wish;
+    auto b = battery();
+    if (!b) return tl::unexpected<Error>(b.error());
+    wish.battery = std::move(*b);
+    auto c = charger();
+    if (!c) return tl::unexpected<Error>(c.error());
+    wish.charger = std::move(*c);
+    if (!rate_.empty())
+        if (auto ok = readRate(rate_, wish); !ok) return tl::unexpected<Error>(ok.error());
+    wish.set_V = set_V_;
+    wish.fromSoc = fromSoc_;
+    wish.ambient_C = ambient_C_;
+    wish.beyondUsual = beyond_;
+    wish.resistance_ohm = resistance_ohm_;
+    return wish;
+}
+
+Expected<ProgramWish> PlanCommand::programWish() const {
+    ProgramWish wish;
+    auto b = battery();
+    if (!b) return tl::unexpected<Error>(b.error());
+    wish.battery = std::move(*b);
+    auto c = charger();
+    if (!c) return tl::unexpected<Error>(c.error());
+    wish.charger = std::move(*c);
+    wish.capacity_Ah = capacity_Ah_;
+    wish.ambient_C = ambient_C_;
+    if (cycles_ > 0) wish.cycles = cycles_;
+    if (!rest_.empty()) {
+        const auto minutes = readMinutes(rest_);
+        if (!minutes) return tl::unexpected<Error>(minutes.error());
+        wish.rest_min = *minutes;
+    }
+    wish.floor_V = floor_V_;
+    wish.lamp_W = lamp_W_;
+    wish.fromSoc = fromSoc_;
+    wish.toSoc = toSoc_;
+    return wish;
+}
+
+int PlanCommand::charge() {
+    const auto wish = chargeWish();
+    if (!wish) return err_ << wish.error().text() << '\n', 1;
+    const auto plan = planCharge(*wish);
+    if (!plan) return err_ << plan.error().text() << '\n', 1;
+    out_ << (json_ ? chargePlanJson(*plan) : chargePlanText(*plan));
+    return 0;
+}
+
+int PlanCommand::tellProgram(const Expected<Program>& program) {
+    if (!program) return err_ << program.error().text() << '\n', 1;
+    out_ << (json_ ? programJson(*program) : programText(*program));
+    return 0;
+}
+
+int PlanCommand::breakIn() {
+    const auto wish = programWish();
+    return wish ? tellProgram(planBreakIn(*wish)) : (err_ << wish.error().text() << '\n', 1);
+}
+
+int PlanCommand::recondition() {
+    const auto wish = programWish();
+    return wish ? tellProgram(planRecondition(*wish)) : (err_ << wish.error().text() << '\n', 1);
+}
+
+int PlanCommand::storage() {
+    const auto wish = programWish();
+    return wish ? tellProgram(planStorage(*wish)) : (err_ << wish.error().text() << '\n', 1);
+}
+
+int PlanCommand::readyBy() {
+    auto charge = chargeWish();
+    if (!charge) return err_ << charge.error().text() << '\n', 1;
+    ReadyWish wish;
+    wish.charge = std::move(*charge);
+    wish.ready_s = fromIsoTime(ready_);
+    wish.now_s = now_.empty() ? nowLocal_s() : fromIsoTime(now_);
+    if (!std::isfinite(wish.ready_s) || !std::isfinite(wish.now_s))
+        return err_ << "--ready, --now: this is no moment. Accepted: 2026-05-01T18:00.\n", 2;
+    if (!present_.empty()) {
+        const auto present = readPresence(present_);
+        if (!present) return err_ << present.error().text() << '\n', 2;
+        wish.present = *present;
+    }
+    return tellProgram(planReadyBy(wish));
+}
+
+int PlanCommand::join() {
+    const auto table = readPlainTableFile(table_);
+    if (!table) return err_ << table.error().text() << '\n', 1;
+    const auto packs = readJoinPacks(*table);
+    if (!packs) return err_ << packs.error().text() << '\n', 1;
+    const auto answer = planJoin(*packs);
+    if (!answer) return err_ << table_ << ": " << answer.error().text() << '\n', 1;
+    out_ << (json_ ? joinJson(*answer) : joinText(*answer));
+    return 0;
+}
+
+int PlanCommand::queue() {
+    const auto table = readPlainTableFile(table_);
+    if (!table) return err_ << table.error().text() << '\n', 1;
+    auto modules = readQueueModules(*table);
+    if (!modules) return err_ << modules.error().text() << '\n', 1;
+    const auto bytes = readFile(chargers_);
+    if (!bytes) return err_ << bytes.error().text() << '\n', 1;
+    auto chargers = readChargers(*bytes, chargers_);
+    if (!chargers) return err_ << chargers.error().text() << '\n', 1;
+    QueueWish wish;
+    wish.modules = std::move(*modules);
+    wish.chargers = std::move(*chargers);
+    if (cycles_ > 0) wish.cycles = cycles_;
+    wish.dischargeFirst = order_ == "dc";
+    wish.unattendedCharging = unattended_;
+    wish.seconds = seconds_;
+    if (!rest_.empty()) {
+        const auto minutes = readMinutes(rest_);
+        if (!minutes) return err_ << "--rest: " << minutes.error().text() << '\n', 2;
+        wish.rest_min = *minutes;
+    }
+    if (!present_.empty()) {
+        const auto present = readPresence(present_);
+        if (!present) return err_ << present.error().text() << '\n', 2;
+        wish.present = *present;
+    }
+    wish.start_s = start_.empty() ? nowLocal_s() : fromIsoTime(start_);
+    if (!std::isfinite(wish.start_s))
+        return err_ << "--start: this is no moment. Accepted: 2026-05-01T18:00.\n", 2;
+    const auto plan = planQueue(wish);
+    if (!plan) return err_ << table_ << ": " << plan.error().text() << '\n', 1;
+    if (!calendar_.empty())
+        if (const auto done = writeFile(calendar_, queueCalendar(*plan, wish, nowLocal_s()), force_,
+                                        {table_, chargers_});
+            !done)
+            return err_ << done.error().text() << '\n', 1;
+    out_ << (json_ ? queueJson(*plan, wish) : queueText(*plan, wish));
+    return 0;
+}
+
+}  // namespace nk

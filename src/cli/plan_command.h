@@ -1,0 +1,42 @@
+// narrow-knee-cli plan charge|breakin|recondition|storage|readyby|join|queue
+#pragma once
+
+#include <iosfwd>
+
+#include "history/plan_files.h"
+#include "options.h"
+
+namespace nk {
+
+class PlanCommand {
+  public:
+    PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ostream& err);
+
+  private:
+    CLI::App* sub(CLI::App& plan, const char* name, const char* words, int (PlanCommand::*run)());
+    void batteryOptions(CLI::App& command);
+    Expected<Battery> battery() const;
+    Expected<std::optional<Charger>> charger() const;
+    Expected<ChargeWish> chargeWish() const;
+    Expected<ProgramWish> programWish() const;
+    int tellProgram(const Expected<Program>& program);
+    int charge();
+    int breakIn();
+    int recondition();
+    int storage();
+    int readyBy();
+    int join();
+    int queue();
+
+    int& status_;
+    std::ostream& out_;
+    std::ostream& err_;
+    std::string chemistry_, rate_, charger_, table_, chargers_, rest_, present_, start_, ready_,
+        now_, calendar_, order_ = "cd";
+    int series_ = 0, cycles_ = 0;
+    double rated_Ah_ = 0, capacity_Ah_ = 0, fromSoc_ = -1, toSoc_ = 0.5, ambient_C_ = 20,
+           set_V_ = 0, floor_V_ = 0, lamp_W_ = 0, resistance_ohm_ = 0, seconds_ = 0.2, makerC_ = 0;
+    bool json_ = false, beyond_ = false, unattended_ = false, force_ = false;
+};
+
+}  // namespace nk

@@ -1,0 +1,66 @@
+// Many modules, few chargers: when is what plugged in where, and when is all done.
+#pragma once
+
+#include "charger.h"
+#include "program.h"
+
+namespace nk {
+
+struct QueueModule {
+    std::string name;
+    std::string chemistry;
+    int series = 1;
+    double rated_Ah = 0;
+    double capacity_Ah = 0;  ///< 0: the rating
+    double charge_A = 0;     ///< wanted; 0: the usual half C
+    double discharge_A = 0;  ///< wanted; 0: a fifth of C
+    double floor_V = 0;      ///< a cell; for the list alone
+};
+
+struct QueueWish {
+    std::vector<QueueModule> modules;
+    std::vector<Charger> chargers;
+    int cycles = 1;
+    bool dischargeFirst = false;  ///< a cycle is discharge, charge; else charge, discharge
+    double rest_min = 20;
+    Presence present;
+    double start_s = 0;               ///< since 1970, as local time
+    bool unattendedCharging = false;  ///< allowed by the user in so many words
+    double seconds = 0.2;             ///< of computing time for a better plan
+    unsigned seed = 1;
+};
+
+struct QueueStep {
+    std::size_t module = 0;
+    int charger = -1, channel = 0;  ///< −1: a rest off the channel; channel from 1
+    std::string what;               ///< discharge, charge, rest
+    double start_s = 0, end_s = 0;
+    bool attended = true;
+    double current_A = std::numeric_limits<double>::quiet_NaN();
+};
+
+struct QueuePlan {
+    std::vector<QueueStep> steps;  ///< by start
+    double start_s = 0, finish_s = 0;
+    double lowerBound_h = 0;
+    int visits = 0;  ///< moments at which somebody must put a hand to it; within 5 min is one
+    std::vector<std::string> notes;
+    double makespan_h() const { return (finish_s - start_s) / 3600; }
+};
+
+/// How long a module's step takes on a charger, s; the current that flows. Infinite where it
+/// cannot. A charge takes a tenth more than the capacity (nickel's efficiency, lithium's tail;
+/// common practice, no source).
+double queueStep_s(const QueueModule& module, const Charger& charger, bool charge,
+                   double& current_A);
+
+/// Earliest finish, then fewest visits: longest remaining chain first, over randomly disturbed
+/// priorities until its time is up. A charge lies wholly within the hours in which somebody is
+/// there; so does every hand. Errors: no modules or chargers, a module that no charger can take
+/// (named, with the limit), a charge that is longer than the attended hours, no attended hours.
+Expected<QueuePlan> planQueue(const QueueWish& wish);
+
+/// The greater of the work over the channels that may do it and the longest chain of one module, h.
+double queueLowerBound_h(const QueueWish& wish);
+
+}  // namespace nk

@@ -1,0 +1,295 @@
+#include "plan_json.h"
+
+#include <fmt/format.h>
+#include <libical/ical.h>
+
+#include <cmath>
+#include <ctime>
+#include <memory>
+
+#include "json_writer.h"
+#include "quantity/format.h"
+#include "quantity/harmless.h"
+#include "quantity/iso_time.h"
+
+namespace nk {
+
+namespace {
+
+void texts(JsonWriter& out, const char* name, const std::vector<std::string>& all) {
+    out.key(name).beginList();
+    for (const std::string& t : all) out.text(t);
+    out.endList();
+}
+
+void range(JsonWriter& out, const TimeRange& t) {
+    out.key("time_s").beginList();
+    for (const double x : t) out.number(x);
+    out.endList();
+}
+
+void textOrNull(JsonWriter& out, const std::string& t) {
+    if (t.empty())
+        out.null();
+    else
+        out.text(t);
+}
+
+std::string lines(const char* title, const std::vector<std::string>& all) {
+    if (all.empty()) return {};
+    std::string out = std::string(title) + "\n";
+    for (const std::string& t : all) out += "  " + t + "\n";
+    return out;
+}
+
+std::string minutes(const TimeRange& t) {
+    if (t[2] - t[0] < 60) return durationText(t[1]);
+    return durationText(t[1]) + " (" + durationText(t[0]) + " to " + durationText(t[2]) + ")";
+}
+
+}  // namespace
+
+std::string localTime(double at_s) {
+    return isoTime(std::round(at_s / 60) * 60).substr(0, 16);
+}
+
+std::string chargePlanJson(const ChargePlan& p) {
+    JsonWriter out;
+    out.beginObject();
+    out.key("schema").text("narrow-knee/plan/1");
+    out.key("plan").text("charge");
+    out.key("settings").beginObject();
+    out.key("chemistry").text(p.chemistry);
+    out.key("cells").whole(p.cells);
+    out.key("current_A").number(p.current_A);
+    out.key("effective_current_A").number(p.effectiveCurrent_A);
+    out.key("set_V").number(p.set_V);
+    out.key("set_V_per_cell").number(p.setPerCell_V);
+    out.key("cutoff_A").number(p.cutoff_A);
+    out.key("peak_drop_mV_per_cell").number(p.peakDrop_mV);
+    out.key("timer_min").number(p.timer_min);
+    out.key("capacity_limit_mAh").number(p.capacityLimit_mAh);
+    out.key("supply_W").number(p.supply_W);
+    out.endObject();
+    out.key("limited_by");
+    textOrNull(out, p.limitedBy);
+    out.key("beyond_usual").boolean(p.beyondUsual);
+    range(out, p.time_s);
+    out.key("knee_s").number(p.knee_s);
+    out.key("reasons").beginObject();
+    for (const auto& [name, words] : p.reasons) out.key(name.c_str()).text(words);
+    out.endObject();
+    texts(out, "preflight", p.preflight);
+    texts(out, "cautions", p.cautions);
+    out.endObject();
+    return out.done();
+}
+
+std::string chargePlanText(const ChargePlan& p) {
+    std::string out;
+    const auto row = [&](const char* name, const std::string& value, const char* reason) {
+        const auto it = p.reasons.find(reason);
+        out +=
+            fmt::format("{:<16}{:<14}{}\n", name, value, it == p.reasons.end() ? "" : it->second);
+    };
+    row("chemistry", p.chemistry, "chemistry");
+    row("cells", fmt::format("{}", p.cells), "cells");
+    row("current", fmt::format("{:.3g} A", p.current_A), "current_A");
+    if (std::abs(p.effectiveCurrent_A - p.current_A) > 1e-9)
+        row("really flows", fmt::format("{:.3g} A", p.effectiveCurrent_A), "effective_current_A");
+    if (std::isfinite(p.set_V)) row("set voltage", fmt::format("{:.2f} V", p.set_V), "set_V");
+    if (std::isfinite(p.cutoff_A)) row("cut-off", fmt::format("{:.3g} A", p.cutoff_A), "cutoff_A");
+    if (std::isfinite(p.peakDrop_mV))
+        row("peak", fmt::format("{:.0f} mV a cell", p.peakDrop_mV), "peak_drop_mV_per_cell");
+    row("timer", fmt::format("{:.0f} min", p.timer_min), "timer_min");
+    row("capacity limit", fmt::format("{:.0f} mAh", p.capacityLimit_mAh), "capacity_limit_mAh");
+    row("takes", minutes(p.time_s), "time_s");
+    row("supply", fmt::format("{:.0f} W", p.supply_W), "supply_W");
+    out += lines("Before the start", p.preflight);
+    out += lines("Cautions", p.cautions);
+    return out;
+}
+
+std::string programJson(const Program& p) {
+    JsonWriter out;
+    out.beginObject();
+    out.key("schema").text("narrow-knee/plan/1");
+    out.key("plan").text(p.name);
+    out.key("steps").beginList();
+    double start = kNaN;
+    double end = kNaN;
+    for (const ProgramStep& s : p.steps) {
+        out.beginObject();
+        out.key("do").text(s.what);
+        out.key("current_A").number(s.current_A);
+        out.key("until").text(s.until);
+        range(out, s.time_s);
+        out.key("attended").boolean(s.attended);
+        out.key("why");
+        textOrNull(out, s.why);
+        if (std::isfinite(s.start_s)) {
+            out.key("start").text(localTime(s.start_s));
+            out.key("end").text(localTime(s.end_s));
+            if (!std::isfinite(start)) start = s.start_s;
+            end = s.end_s;
+        }
+        out.endObject();
+    }
+    out.endList();
+    if (std::isfinite(start)) {
+        out.key("start").text(localTime(start));
+        out.key("end").text(localTime(end));
+    }
+    range(out, p.time_s());
+    texts(out, "reasons", p.reasons);
+    texts(out, "stop_rules", p.stopRules);
+    texts(out, "preflight", p.preflight);
+    texts(out, "cautions", p.cautions);
+    out.endObject();
+    return out.done();
+}
+
+std::string programText(const Program& p) {
+    std::string out;
+    for (const ProgramStep& s : p.steps) {
+        std::string amps =
+            std::isfinite(s.current_A) ? fmt::format("{:.3g} A", s.current_A) : std::string();
+        out += fmt::format("{:<10}{:<9}until {}; {}\n", s.what, amps, s.until, minutes(s.time_s));
+        if (std::isfinite(s.start_s))
+            out += fmt::format("          {} to {}\n", localTime(s.start_s), localTime(s.end_s));
+    }
+    out += lines("Why", p.reasons) + lines("Stop", p.stopRules) +
+           lines("Before the start", p.preflight) + lines("Cautions", p.cautions);
+    return out;
+}
+
+std::string joinJson(const JoinAnswer& a) {
+    JsonWriter out;
+    out.beginObject();
+    out.key("schema").text("narrow-knee/join/1");
+    out.key("allowed").boolean(a.allowed);
+    out.key("common_V").number(a.common_V);
+    out.key("currents").beginList();
+    for (const JoinCurrent& i : a.currents) {
+        out.beginObject();
+        out.key("pack").text(i.pack);
+        out.key("first_A").number(i.first_A);
+        out.key("first_A_range").beginList();
+        out.number(i.firstLow_A);
+        out.number(i.firstHigh_A);
+        out.endList();
+        out.key("c_rate").number(i.c_rate);
+        out.key("after_60s_A").number(i.after60_A);
+        out.key("share").number(i.share);
+        out.endObject();
+    }
+    out.endList();
+    out.key("charge_moved_Ah").number(a.chargeMoved_Ah);
+    out.key("settle_s").number(a.settle_s);
+    texts(out, "reasons", a.reasons);
+    texts(out, "order", a.order);
+    texts(out, "cautions", a.cautions);
+    out.endObject();
+    return out.done();
+}
+
+std::string joinText(const JoinAnswer& a) {
+    std::string out =
+        a.allowed ? "They may be joined.\n" : "They must not be joined as they are.\n";
+    for (const std::string& r : a.reasons) out += "  " + r + "\n";
+    for (const JoinCurrent& i : a.currents)
+        out += fmt::format(
+            "  {:<14}{:+.2f} A at first ({:+.2f} to {:+.2f} with leads), {:+.2f} A after "
+            "a minute\n",
+            i.pack, i.first_A, i.firstLow_A, i.firstHigh_A, i.after60_A);
+    out += fmt::format("They meet at {:.2f} V; {:.3f} Ah move.\n", a.common_V, a.chargeMoved_Ah);
+    out += lines("Cautions", a.cautions);
+    return out;
+}
+
+std::string queueJson(const QueuePlan& p, const QueueWish& wish) {
+    JsonWriter out;
+    out.beginObject();
+    out.key("schema").text("narrow-knee/queue/1");
+    out.key("start").text(localTime(p.start_s));
+    out.key("finish").text(localTime(p.finish_s));
+    out.key("lower_bound_h").number(p.lowerBound_h);
+    out.key("makespan_h").number(p.makespan_h());
+    out.key("visits").whole(p.visits);
+    out.key("steps").beginList();
+    for (const QueueStep& s : p.steps) {
+        out.beginObject();
+        out.key("module").text(wish.modules[s.module].name);
+        out.key("charger");
+        textOrNull(out, s.charger < 0 ? std::string()
+                                      : wish.chargers[static_cast<std::size_t>(s.charger)].name);
+        out.key("channel");
+        if (s.charger < 0)
+            out.null();
+        else
+            out.whole(s.channel);
+        out.key("do").text(s.what);
+        out.key("current_A").number(s.current_A);
+        out.key("start").text(localTime(s.start_s));
+        out.key("end").text(localTime(s.end_s));
+        out.key("attended").boolean(s.attended);
+        out.endObject();
+    }
+    out.endList();
+    texts(out, "notes", p.notes);
+    out.endObject();
+    return out.done();
+}
+
+std::string queueText(const QueuePlan& p, const QueueWish& wish) {
+    std::string out = fmt::format("Done {} after {:.1f} h (at the least {:.1f} h), {} visits.\n",
+                                  localTime(p.finish_s), p.makespan_h(), p.lowerBound_h, p.visits);
+    for (const QueueStep& s : p.steps) {
+        if (s.what == "rest") continue;
+        out += fmt::format("{}  {} into {}, channel {}: {} until {}\n", localTime(s.start_s),
+                           wish.modules[s.module].name,
+                           wish.chargers[static_cast<std::size_t>(s.charger)].name, s.channel,
+                           s.what, localTime(s.end_s));
+    }
+    for (const std::string& n : p.notes) out += n + "\n";
+    return out;
+}
+
+std::string queueCalendar(const QueuePlan& p, const QueueWish& wish, double stamp_s) {
+    const std::unique_ptr<icalcomponent, void (*)(icalcomponent*)> calendar(
+        icalcomponent_new(ICAL_VCALENDAR_COMPONENT), icalcomponent_free);
+    icalcomponent_add_property(calendar.get(), icalproperty_new_version("2.0"));
+    icalcomponent_add_property(calendar.get(),
+                               icalproperty_new_prodid("-//Narrow Knee//queue//EN"));
+    // Floating: the zone is taken off, so that 18:40 is 18:40 wherever it is read.
+    const auto floating = [](double at_s) {
+        icaltimetype t = icaltime_from_timet_with_zone(
+            static_cast<std::time_t>(std::round(at_s / 60) * 60), 0, nullptr);
+        t.zone = nullptr;
+        return t;
+    };
+    int number = 0;
+    for (const QueueStep& s : p.steps) {
+        if (s.what == "rest") continue;
+        icalcomponent* event = icalcomponent_new(ICAL_VEVENT_COMPONENT);
+        const std::string id =
+            fmt::format("queue-{}-{}@narrow-knee", localTime(p.start_s), ++number);
+        const std::string title = harmless(
+            fmt::format("{}: {} in {}, channel {}", wish.modules[s.module].name, s.what,
+                        wish.chargers[static_cast<std::size_t>(s.charger)].name, s.channel));
+        icalcomponent_add_property(event, icalproperty_new_uid(id.c_str()));
+        icalcomponent_add_property(
+            event, icalproperty_new_dtstamp(icaltime_from_timet_with_zone(
+                       static_cast<std::time_t>(stamp_s), 0, icaltimezone_get_utc_timezone())));
+        icalcomponent_add_property(event, icalproperty_new_dtstart(floating(s.start_s)));
+        icalcomponent_add_property(event, icalproperty_new_dtend(floating(s.end_s)));
+        icalcomponent_add_property(event, icalproperty_new_summary(title.c_str()));
+        icalcomponent_add_component(calendar.get(), event);
+    }
+    char* const text = icalcomponent_as_ical_string_r(calendar.get());
+    std::string out(text == nullptr ? "" : text);
+    icalmemory_free_buffer(text);
+    return out;
+}
+
+}  // namespace nk

@@ -1,0 +1,27 @@
+// Plans as JSON (narrow-knee/plan/1, join/1, queue/1), as text and as a calendar.
+#pragma once
+
+#include <string>
+
+#include "planning/join.h"
+#include "planning/program.h"
+#include "planning/queue.h"
+
+namespace nk {
+
+std::string chargePlanJson(const ChargePlan& plan);
+std::string chargePlanText(const ChargePlan& plan);
+std::string programJson(const Program& program);
+std::string programText(const Program& program);
+std::string joinJson(const JoinAnswer& answer);
+std::string joinText(const JoinAnswer& answer);
+std::string queueJson(const QueuePlan& plan, const QueueWish& wish);
+std::string queueText(const QueuePlan& plan, const QueueWish& wish);
+/// One event a step on a channel, in local time without a zone (RFC 5545, form 1). `stamp_s`: since
+/// 1970 UTC.
+std::string queueCalendar(const QueuePlan& plan, const QueueWish& wish, double stamp_s);
+
+/// "2026-05-01T18:00" of seconds since 1970 taken as local time; to the minute.
+std::string localTime(double at_s);
+
+}  // namespace nk
