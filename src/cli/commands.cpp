@@ -17,6 +17,7 @@
 #include "identify_command.h"
 #include "options.h"
 #include "plan_command.h"
+#include "predict_command.h"
 #include "rainflow_command.h"
 #include "rate_command.h"
 #include "replay_command.h"
@@ -53,6 +54,7 @@ int runCommandLine(std::vector<std::string> args, std::ostream& rawOut, std::ost
     FadeCommand fade(app, status, out, err);
     HabitCommand habit(app, status, out, err);
     PlanCommand plan(app, status, out, err);
+    PredictCommand predict(app, status, out, err);
     RainflowCommand rainflow(app, status, out, err);
     ShelfCommand shelf(app, status, out, err);
     DueCommand due(app, status, out, err);

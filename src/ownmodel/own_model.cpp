@@ -1,0 +1,601 @@
+#include "own_model.h"
+
+#include <gsl/gsl_multimin.h>
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <memory>
+
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+constexpr double kCurveKnots[] = {0,    0.02, 0.05, 0.08, 0.12, 0.17, 0.23, 0.3,  0.37, 0.44,
+                                  0.51, 0.58, 0.65, 0.72, 0.79, 0.85, 0.9,  0.94, 0.97, 1.0};
+constexpr int kCurve = static_cast<int>(std::size(kCurveKnots));
+constexpr double kResistanceKnots[] = {0, 0.08, 0.2, 0.5, 0.8, 1.0};
+constexpr int kOhms = static_cast<int>(std::size(kResistanceKnots));
+constexpr int kColumns = kCurve + kOhms + 2;
+constexpr double kGas_J_molK = 8.314;
+
+/// Shares of the two knots around s.
+template <std::size_t N>
+void hat(const double (&knots)[N], double s, int& index, double& upper) {
+    s = std::clamp(s, knots[0], knots[N - 1]);
+    index = 0;
+    while (index + 2 < static_cast<int>(N) && knots[index + 1] < s) ++index;
+    upper = (s - knots[index]) / (knots[index + 1] - knots[index]);
+}
+
+double base_V(const Chemistry& c, double level) {
+    const double full = std::max(0.2, c.ocv.soc(c.set_V));
+    if (!std::isfinite(full)) {
+        const double s = std::clamp(level, 0.0, 1.0);
+        return c.ocv.voltage_V(s);
+    }
+    const double s = std::clamp(level, 0.0, 1.0) * full;
+    double v = c.ocv.voltage_V(s);
+    if (level > 1) v += (level - 1) * full * std::max(0.3, c.ocv.slope_V(full));
+    if (level < 0) v += level * full * std::max(1.0, c.ocv.slope_V(0.002));
+    return v;
+}
+
+struct Row {
+    double volts, amps, warmth, z_from_start;
+    std::size_t index;
+    double sigma_V = 0.003;  ///< of a row: where the curve is steep a level that is off counts
+};
+
+struct Log {
+    const Recording* recording;
+    std::vector<Row> rows;
+    std::vector<double> moved_Ah;  ///< into the battery since the start, each sample
+    double start_Ah = kNaN;        ///< z at the first sample; NaN: searched for
+    double anchorQuality = 0;
+    double temperature(std::size_t k, double fallback) const {
+        if (!recording->hasTemperature()) return fallback;
+        const double t = recording->temperature_C()[k];
+        return std::isfinite(t) ? t : fallback;
+    }
+};
+
+/// Ah that were still missing when a taper ended, from the line of current over charge in its last
+/// half; NaN where there is none.
+double missingAt(const Recording& r, const Step& s, const std::vector<double>& moved) {
+    const std::size_t n = s.last - s.first + 1;
+    if (n < 8) return kNaN;
+    const std::size_t from = s.first + n / 2;
+    double sx = 0, sy = 0, sxx = 0, sxy = 0;
+    double count = 0;
+    for (std::size_t k = from; k <= s.last; ++k) {
+        const double x = moved[k] - moved[from];
+        const double y = r.current_A()[k];
+        sx += x, sy += y, sxx += x * x, sxy += x * y, count += 1;
+    }
+    const double slope = (count * sxy - sx * sy) / (count * sxx - sx * sx);
+    if (!(slope < 0)) return kNaN;
+    return s.endCurrent_A / -slope;
+}
+
+std::vector<double> movedCharge(const Recording& r) {
+    std::vector<double> out(r.size(), 0);
+    for (std::size_t k = 1; k < r.size(); ++k)
+        out[k] = out[k - 1] + 0.5 * (r.current_A()[k] + r.current_A()[k - 1]) *
+                                  (r.time_s()[k] - r.time_s()[k - 1]) / 3600;
+    return out;
+}
+
+Log makeLog(const ModelLog& given, const Battery& battery, const Chemistry& c) {
+    Log out;
+    out.recording = given.recording;
+    const Recording& r = *given.recording;
+    out.moved_Ah = movedCharge(r);
+    const double series = battery.cells();
+    const auto& steps = given.steps->list;
+    // Full is where a taper would have come to its end.
+    for (const Step& s : steps) {
+        if (s.kind != StepKind::CvCharge || s.endCurrent_A <= 0) continue;
+        const double volts = s.endVoltage_V / series;
+        if (std::abs(volts - c.set_V) > 0.03) continue;
+        double missing = missingAt(r, s, out.moved_Ah);
+        if (!std::isfinite(missing) || (battery.rated_Ah > 0 && missing > 0.15 * battery.rated_Ah))
+            continue;
+        out.start_Ah = missing + out.moved_Ah[s.last];
+    }
+    if (!std::isfinite(out.start_Ah) && !steps.empty() && !c.nickel()) {
+        const double volts = steps.front().startVoltage_V / series;
+        const bool rested = steps.front().kind == StepKind::Rest;
+        const double top = c.ocv.voltage_V(std::max(0.2, c.ocv.soc(c.set_V)));
+        if (rested && volts > std::min(top, c.set_V) - 0.03) out.start_Ah = 0;
+    }
+    // Thinned: even over the samples, and all of a minute behind a change of the current.
+    const std::size_t n = r.size();
+    const std::size_t stride = std::max<std::size_t>(1, n / 1500);
+    std::size_t dense = 0;
+    std::size_t taken = 0;
+    double jump = 0;
+    for (std::size_t k = 0; k < n; ++k) jump = std::max(jump, std::abs(r.current_A()[k]));
+    double since = -1e9;
+    for (std::size_t k = 0; k < n; ++k) {
+        if (k > 0 && std::abs(r.current_A()[k] - r.current_A()[k - 1]) > 0.2 * jump)
+            since = r.time_s()[k];
+        const bool after = r.time_s()[k] - since < 60 && dense < 1500;
+        if (k % stride != 0 && !after) continue;
+        dense += after ? 1 : 0;
+        if (!std::isfinite(r.voltage_V()[k]) || !std::isfinite(r.current_A()[k])) continue;
+        if (++taken > 4000) break;
+        out.rows.push_back({r.voltage_V()[k] / series, r.current_A()[k], 25, -out.moved_Ah[k], k});
+    }
+    const double rated = battery.rated_Ah > 0 ? battery.rated_Ah : 1;
+    for (std::size_t k = 4; k + 4 < out.rows.size(); ++k) {
+        const Row& a = out.rows[k - 4];
+        const Row& b = out.rows[k + 4];
+        const double moved = std::abs(a.z_from_start - b.z_from_start);
+        if (std::abs(a.amps - b.amps) > 0.1 * std::abs(a.amps) || moved < 1e-4 * rated) continue;
+        const double slope = std::abs(a.volts - b.volts) / moved * rated;
+        out.rows[k].sigma_V = std::hypot(0.003, 0.006 * slope);
+    }
+    return out;
+}
+
+/// RC states of unit resistance (V for 1 ohm) at the rows, for a time constant.
+std::vector<double> rcStates(const Log& log, double tau) {
+    const Recording& r = *log.recording;
+    std::vector<double> out;
+    out.reserve(log.rows.size());
+    double x = 0;
+    double lastDt = -1;
+    double keep = 1;
+    std::size_t next = 0;
+    for (std::size_t k = 0; k < r.size() && next < log.rows.size(); ++k) {
+        if (k > 0) {
+            const double dt = r.time_s()[k] - r.time_s()[k - 1];
+            if (dt != lastDt) {
+                lastDt = dt;
+                keep = std::exp(-dt / tau);
+            }
+            const double amps = 0.5 * (r.current_A()[k] + r.current_A()[k - 1]);
+            x = x * keep + amps * (1 - keep);
+        }
+        if (log.rows[next].index == k) {
+            out.push_back(x);
+            ++next;
+        }
+    }
+    return out;
+}
+
+struct Shape {
+    double scale_Ah, tau1, tau2, activation;
+    double lag_s, lag;  ///< of the level that the terminals see: its time, and Ah per A over it
+    std::vector<double> starts;  ///< of the logs whose start is searched for
+};
+
+struct Fitted {
+    Eigen::VectorXd beta;
+    double rss = 1e300;
+    double count = 0;
+};
+
+class Fitter {
+  public:
+    Fitter(std::vector<Log> logs, const Chemistry& c, double usual_ohm)
+        : logs_(std::move(logs)), c_(c), usual_ohm_(usual_ohm) {}
+
+    std::vector<Log>& logs() { return logs_; }
+
+    /// Linear fit for a shape over the rows that `use` takes.
+    Fitted linear(const Shape& shape, const std::function<bool(std::size_t, std::size_t)>& use) {
+        Eigen::MatrixXd normal = Eigen::MatrixXd::Zero(kColumns, kColumns);
+        Eigen::VectorXd right = Eigen::VectorXd::Zero(kColumns);
+        double squares = 0;
+        Fitted out;
+        each(shape, [&](std::size_t log, std::size_t row, const double* values, const int* columns,
+                        int count, double y) {
+            if (!use(log, row)) return;
+            const double sigma = logs_[log].rows[row].sigma_V;
+            const double weight = 1 / (sigma * sigma);
+            for (int i = 0; i < count; ++i) {
+                right[columns[i]] += weight * values[i] * y;
+                for (int j = 0; j < count; ++j)
+                    normal(columns[i], columns[j]) += weight * values[i] * values[j];
+            }
+            squares += weight * y * y;
+            out.count += 1;
+        });
+        // Neighbouring residuals agree: a few hundred independent rows at the most.
+        const double thin = std::min(1.0, 400 / std::max(out.count, 1.0));
+        normal *= thin;
+        right *= thin;
+        squares *= thin;
+        const auto prior = [&](int a, int b, double sigma) {
+            const double w = 1 / (sigma * sigma);
+            normal(a, a) += w;
+            if (b < 0) return;
+            normal(b, b) += w;
+            normal(a, b) -= w;
+            normal(b, a) -= w;
+        };
+        for (int k = 0; k < kCurve; ++k) {
+            prior(k, -1, 0.06);
+            if (k > 0) prior(k, k - 1, 0.004 + 0.15 * (kCurveKnots[k] - kCurveKnots[k - 1]));
+        }
+        for (int k = 0; k < kOhms; ++k) {
+            prior(kCurve + k, -1, 20 * usual_ohm_);
+            if (k > 0) prior(kCurve + k, kCurve + k - 1, 0.5 * usual_ohm_);
+        }
+        for (int k = 0; k < 2; ++k) prior(kCurve + kOhms + k, -1, 3 * usual_ohm_);
+        out.beta = normal.ldlt().solve(right);
+        // Resistances are not negative: projected coordinate descent from the free solution.
+        bool any = false;
+        for (int k = kCurve; k < kColumns; ++k) any = any || out.beta[k] < 0;
+        if (any) {
+            for (int k = kCurve; k < kColumns; ++k) out.beta[k] = std::max(0.0, out.beta[k]);
+            for (int sweep = 0; sweep < 400; ++sweep) {
+                double moved = 0;
+                for (int k = 0; k < kColumns; ++k) {
+                    const double step = (right[k] - normal.row(k).dot(out.beta)) / normal(k, k);
+                    double next = out.beta[k] + step;
+                    if (k >= kCurve) next = std::max(0.0, next);
+                    moved = std::max(moved, std::abs(next - out.beta[k]));
+                    out.beta[k] = next;
+                }
+                if (moved < 1e-7) break;
+            }
+        }
+        out.rss = squares - 2 * out.beta.dot(right) + out.beta.dot(normal * out.beta);
+        return out;
+    }
+    /// RMS of the residuals of the rows that `use` takes, V a cell.
+    double rms(const Shape& shape, const Eigen::VectorXd& beta,
+               const std::function<bool(std::size_t, std::size_t)>& use) {
+        double sum = 0;
+        double count = 0;
+        each(shape, [&](std::size_t log, std::size_t row, const double* values, const int* columns,
+                        int n, double y) {
+            if (!use(log, row)) return;
+            for (int i = 0; i < n; ++i) y -= values[i] * beta[columns[i]];
+            // What is steep is a level that is off, not a voltage.
+            const double weight = std::pow(0.003 / logs_[log].rows[row].sigma_V, 2);
+            sum += weight * y * y;
+            count += weight;
+        });
+        return count > 0 ? std::sqrt(sum / count) : 0;
+    }
+
+  private:
+    template <class F>
+    void each(const Shape& shape, const F& take) {
+        std::size_t free = 0;
+        for (std::size_t l = 0; l < logs_.size(); ++l) {
+            Log& log = logs_[l];
+            const double start = std::isfinite(log.start_Ah) ? log.start_Ah : shape.starts[free++];
+            const auto x1 = rcStates(log, shape.tau1);
+            const auto x2 = rcStates(log, shape.tau2);
+            const auto xd = rcStates(log, shape.lag_s);
+            const double lag_Ah = shape.lag * shape.lag_s / 3600;
+            for (std::size_t k = 0; k < log.rows.size(); ++k) {
+                const Row& row = log.rows[k];
+                const double level = 1 - (start + row.z_from_start) / shape.scale_Ah;
+                const double g = std::exp(shape.activation / kGas_J_molK *
+                                          (1 / (row.warmth + 273.15) - 1 / 298.15));
+                double values[6];
+                int columns[6];
+                double upper = 0;
+                int index = 0;
+                const double seen =
+                    1 - (start + row.z_from_start - lag_Ah * xd[k]) / shape.scale_Ah;
+                hat(kCurveKnots, seen, index, upper);
+                columns[0] = index, values[0] = 1 - upper;
+                columns[1] = index + 1, values[1] = upper;
+                hat(kResistanceKnots, level, index, upper);
+                columns[2] = kCurve + index, values[2] = (1 - upper) * row.amps * g;
+                columns[3] = kCurve + index + 1, values[3] = upper * row.amps * g;
+                columns[4] = kCurve + kOhms, values[4] = x1[k] * g;
+                columns[5] = kCurve + kOhms + 1, values[5] = x2[k] * g;
+                take(l, k, values, columns, 6, row.volts - base_V(c_, seen));
+            }
+        }
+    }
+
+    std::vector<Log> logs_;
+    const Chemistry& c_;
+    double usual_ohm_;
+};
+
+/// The least of f by the simplex, from `start` with steps; a few hundred evaluations.
+std::vector<double> simplex(const std::vector<double>& start, const std::vector<double>& steps,
+                            const std::function<double(const std::vector<double>&)>& f) {
+    const std::size_t n = start.size();
+    gsl_multimin_function wanted{};
+    wanted.n = n;
+    auto call = f;
+    wanted.params = &call;
+    wanted.f = [](const gsl_vector* x, void* given) {
+        std::vector<double> v(x->size);
+        for (std::size_t k = 0; k < v.size(); ++k) v[k] = gsl_vector_get(x, k);
+        return (*static_cast<const std::function<double(const std::vector<double>&)>*>(given))(v);
+    };
+    gsl_vector* x = gsl_vector_alloc(n);
+    gsl_vector* step = gsl_vector_alloc(n);
+    for (std::size_t k = 0; k < n; ++k) {
+        gsl_vector_set(x, k, start[k]);
+        gsl_vector_set(step, k, steps[k]);
+    }
+    gsl_multimin_fminimizer* search =
+        gsl_multimin_fminimizer_alloc(gsl_multimin_fminimizer_nmsimplex2, n);
+    gsl_multimin_fminimizer_set(search, &wanted, x, step);
+    for (int k = 0; k < 60 + 25 * static_cast<int>(n); ++k) {
+        if (gsl_multimin_fminimizer_iterate(search) != GSL_SUCCESS) break;
+        if (gsl_multimin_fminimizer_size(search) < 3e-3) break;
+    }
+    std::vector<double> out(n);
+    for (std::size_t k = 0; k < n; ++k) out[k] = gsl_vector_get(search->x, k);
+    gsl_multimin_fminimizer_free(search);
+    gsl_vector_free(x);
+    gsl_vector_free(step);
+    return out;
+}
+
+/// Heat capacity and loss from the log's own temperatures: dT/dt = P/C − (T − T_room)·h/C by least
+/// squares over windows; usual figures where it was never warm enough to tell.
+void fitHeat(OwnModel& m, const std::vector<Log>& logs, double ambient_C, double rated_Ah) {
+    m.heat_J_K = 18 * rated_Ah * m.series;
+    m.loss_W_K = (0.03 * rated_Ah + 0.02) * m.series;
+    double pp = 0, pt = 0, tt = 0, yp = 0, yt = 0;
+    double rise = 0;
+    for (const Log& log : logs) {
+        const Recording& r = *log.recording;
+        if (!r.hasTemperature() || r.size() < 20) continue;
+        double low = 1e9;
+        double high = -1e9;
+        std::size_t from = 0;
+        double heat = 0;
+        double over = 0;
+        for (std::size_t k = 1; k < r.size(); ++k) {
+            const double dt = r.time_s()[k] - r.time_s()[k - 1];
+            const double t = r.temperature_C()[k];
+            if (!std::isfinite(t) || dt > 600) {
+                from = k;
+                heat = over = 0;
+                continue;
+            }
+            low = std::min(low, t);
+            high = std::max(high, t);
+            const double z =
+                std::isfinite(log.start_Ah) ? log.start_Ah - log.moved_Ah[k] : 0.5 * m.scale_Ah;
+            const double lost = r.current_A()[k] * (r.voltage_V()[k] - m.series * m.ocv_V(z));
+            heat += std::max(0.0, lost) * dt;
+            over += (t - ambient_C) * dt;
+            if (r.time_s()[k] - r.time_s()[from] >= 300) {
+                const double y = t - r.temperature_C()[from];
+                if (std::isfinite(y)) {
+                    pp += heat * heat, pt += heat * over, tt += over * over;
+                    yp += y * heat, yt += y * over;
+                }
+                from = k;
+                heat = over = 0;
+            }
+        }
+        rise = std::max(rise, high - low);
+    }
+    if (rise < 3) return;
+    const double det = pp * tt - pt * pt;
+    if (!(std::abs(det) > 1e-9 * pp * tt)) return;
+    const double a = (yp * tt - yt * pt) / det;
+    const double b = -(yt * pp - yp * pt) / det;
+    if (!(a > 0) || !(b > 0)) return;
+    const double capacity = 1 / a;
+    if (capacity < 0.2 * m.heat_J_K || capacity > 6 * m.heat_J_K) return;
+    m.heat_J_K = capacity;
+    m.loss_W_K = b * capacity;
+    m.heatKnown = true;
+}
+
+}  // namespace
+
+double OwnModel::warmthFactor(double temperature_C) const {
+    return std::exp(activation_J_mol / kGas_J_molK * (1 / (temperature_C + 273.15) - 1 / 298.15));
+}
+
+double OwnModel::ocv_V(double z_Ah) const {
+    const double s = level(z_Ah);
+    int index = 0;
+    double upper = 0;
+    hat(kCurveKnots, s, index, upper);
+    const auto i = static_cast<std::size_t>(index);
+    return base_V(*chemistry, s) + (1 - upper) * correction_V[i] + upper * correction_V[i + 1];
+}
+
+double OwnModel::r0At(double z_Ah, double temperature_C) const {
+    int index = 0;
+    double upper = 0;
+    hat(kResistanceKnots, level(z_Ah), index, upper);
+    const auto i = static_cast<std::size_t>(index);
+    return ((1 - upper) * r0_ohm[i] + upper * r0_ohm[i + 1]) * warmthFactor(temperature_C);
+}
+
+Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery& battery) {
+    const Chemistry* c = battery.chemistryData();
+    if (c == nullptr || c->ocv.empty())
+        return fail(ErrorKind::InvalidArgument, phrase("The chemistry is not known."), {},
+                    phrase("--chemistry with one of the known ones."));
+    if (given.empty())
+        return fail(ErrorKind::InvalidArgument, phrase("There is no log to learn from."));
+    std::vector<Log> logs;
+    double most_A = 0;
+    double deepest = 0;
+    double low_C = 1e9;
+    double high_C = -1e9;
+    const double ambient = battery.hasAmbient() ? battery.ambient_C : 25;
+    OwnModel m;
+    m.chemistry = c;
+    m.series = std::max(1, battery.series);
+    m.evidence = {1e9, 0, 0, 0, 1, 0};
+    double reach = 0;
+    bool atFloor = false;
+    for (const ModelLog& g : given) {
+        Log log = makeLog(g, battery, *c);
+        if (log.rows.size() < 20) continue;
+        const auto [least, most] = std::ranges::minmax(log.moved_Ah);
+        reach = std::max(reach, most - least);
+        for (Row& row : log.rows) {
+            row.warmth = log.temperature(row.index, ambient);
+            most_A = std::max(most_A, std::abs(row.amps));
+            low_C = std::min(low_C, row.warmth);
+            high_C = std::max(high_C, row.warmth);
+        }
+        if (std::isfinite(log.start_Ah)) deepest = std::max(deepest, log.start_Ah - least);
+        for (const Step& s : g.steps->list)
+            if (s.isDischarge() && s.endVoltage_V / battery.cells() < c->dischargeFloor_V + 0.1)
+                atFloor = true;
+        logs.push_back(std::move(log));
+    }
+    if (logs.empty() || !(most_A > 0))
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("Nothing can be learned from these logs: no current flows in them."), {},
+                    phrase("a charge or discharge of at least twenty rows."));
+    const double rated = battery.rated_Ah > 0 ? battery.rated_Ah : std::max(deepest, reach);
+    if (reach < 0.1 * rated)
+        return fail(
+            ErrorKind::InvalidArgument,
+            phrase("These logs move {:.0f} % of the charge: too little to learn its capacity.",
+                   100 * reach / rated),
+            {}, phrase("a log that moves a tenth of it at least."));
+    double scale = atFloor && deepest > 0.3 * rated ? 1.03 * deepest : rated;
+    const double usual = 0.06 / rated;
+    Fitter fitter(std::move(logs), *c, usual);
+    std::vector<Log>& all = fitter.logs();
+    // Starts that no full charge tells: from the first voltage by the chemistry's curve, then
+    // searched for.
+    Shape shape{scale, 20, 400, c->activation_J_mol, 150, 0.5, {}};
+    for (const Log& log : all)
+        if (!std::isfinite(log.start_Ah)) {
+            const double v = log.rows.front().volts - log.rows.front().amps * usual;
+            const double full = std::max(0.2, c->ocv.soc(c->set_V));
+            shape.starts.push_back(scale * (1 - std::clamp(c->ocv.soc(v) / full, 0.0, 1.0)));
+        }
+    const auto everything = [](std::size_t, std::size_t) { return true; };
+    const bool warmths = high_C - low_C > 8;
+    const auto unpack = [&](const std::vector<double>& p) {
+        Shape s = shape;
+        s.scale_Ah = scale * std::exp(p[0]);
+        s.tau1 = std::exp(p[1]);
+        s.tau2 = std::exp(p[2]);
+        s.lag_s = std::exp(p[3]);
+        s.lag = p[4];
+        std::size_t k = 5;
+        if (warmths) s.activation = 1000 * p[k++];
+        for (double& start : s.starts) start = scale * p[k++];
+        return s;
+    };
+    std::vector<double> start{0, std::log(15.0), std::log(600.0), std::log(150.0), 0.5};
+    std::vector<double> steps{0.05, 0.7, 0.7, 0.6, 0.5};
+    if (warmths) start.push_back(c->activation_J_mol / 1000), steps.push_back(8);
+    for (const double z : shape.starts) start.push_back(z / scale), steps.push_back(0.05);
+    const auto misses = [&](const std::vector<double>& p) {
+        const Shape s = unpack(p);
+        if (s.tau1 < 1 || s.tau1 > 200 || s.tau2 < 1.5 * s.tau1 || s.tau2 > 5000 || s.lag_s < 10 ||
+            s.lag_s > 3000 || s.lag < 0 || s.lag > 4 || std::abs(p[0]) > 0.5 || s.activation < 0 ||
+            s.activation > 80000)
+            return 1e12;
+        double penalty = p[0] * p[0] / (0.05 * 0.05);
+        penalty += std::pow((s.activation - c->activation_J_mol) / 10000, 2);
+        return fitter.linear(s, everything).rss + penalty;
+    };
+    // Two starts: a fast and a slow world.
+    std::vector<double> best = simplex(start, steps, misses);
+    start[1] = std::log(4.0), start[2] = std::log(200.0), start[3] = std::log(500.0),
+    start[4] = 1.2;
+    const auto second = simplex(start, steps, misses);
+    if (misses(second) < misses(best)) best = second;
+    shape = unpack(best);
+    const Fitted fit = fitter.linear(shape, everything);
+    std::size_t free = 0;
+    for (Log& log : all)
+        if (!std::isfinite(log.start_Ah)) log.start_Ah = shape.starts[free++];
+
+    m.scale_Ah = shape.scale_Ah;
+    m.correction_V.assign(fit.beta.data(), fit.beta.data() + kCurve);
+    m.r0_ohm.assign(fit.beta.data() + kCurve, fit.beta.data() + kCurve + kOhms);
+    m.r_ohm = {fit.beta[kCurve + kOhms], fit.beta[kCurve + kOhms + 1]};
+    m.tau_s = {shape.tau1, shape.tau2};
+    m.lag_s = shape.lag_s;
+    m.lag_Ah_A = shape.lag * shape.lag_s / 3600;
+    m.activation_J_mol = shape.activation;
+    m.noise_V = fitter.rms(shape, fit.beta, everything);
+    double total = 0;
+    for (const double r : m.r0_ohm) total += r;
+    if (!(total > 0) && !(m.r_ohm[0] + m.r_ohm[1] > 0))
+        return fail(
+            ErrorKind::InvalidArgument,
+            phrase("No resistance can be learned: the current hardly changes in these logs."), {},
+            phrase("a log with a rest, or a charge and a discharge."));
+
+    // Left out: log by log, or block by block of a single one.
+    double squares = 0;
+    double parts = 0;
+    const std::size_t folds = all.size() > 1 ? std::min<std::size_t>(all.size(), 6) : 5;
+    for (std::size_t f = 0; f < folds; ++f) {
+        const auto out = [&](std::size_t log, std::size_t row) {
+            if (all.size() > 1) return log % folds == f;
+            return row * 15 / all[0].rows.size() % folds == f;
+        };
+        const auto in = [&](std::size_t log, std::size_t row) { return !out(log, row); };
+        const Fitted other = fitter.linear(shape, in);
+        const double e = fitter.rms(shape, other.beta, out);
+        squares += e * e;
+        parts += 1;
+    }
+    m.leftOutRms_V = std::sqrt(squares / parts);
+    // A volt that is wrong by that much under the usual current is this share of the resistance.
+    double drop = 0;
+    double rows = 0;
+    const double mean = total / kOhms + m.r_ohm[0] + m.r_ohm[1];
+    for (const Log& log : all)
+        for (const Row& row : log.rows) {
+            drop += std::abs(row.amps) * mean;
+            rows += 1;
+        }
+    m.resistanceShare = std::clamp(m.leftOutRms_V / std::max(drop / rows, 1e-6) * 0.5, 0.01, 0.5);
+
+    for (const Log& log : all)
+        for (const Row& row : log.rows) {
+            const double level = m.level(log.start_Ah + row.z_from_start);
+            m.evidence.soc_low = std::min(m.evidence.soc_low, level);
+            m.evidence.soc_high = std::max(m.evidence.soc_high, level);
+            if (std::abs(row.amps) > 0.02 * rated) {
+                m.evidence.c_low = std::min(m.evidence.c_low, std::abs(row.amps) / rated);
+                m.evidence.c_high = std::max(m.evidence.c_high, std::abs(row.amps) / rated);
+            }
+        }
+    m.evidence.c_low = std::min(m.evidence.c_low, m.evidence.c_high);
+    m.evidence.t_low_C = low_C;
+    m.evidence.t_high_C = high_C;
+    // The capacity: where the rested curve meets the floor.
+    double low = 0;
+    double high = 1.6 * m.scale_Ah;
+    for (int k = 0; k < 60; ++k) {
+        const double z = 0.5 * (low + high);
+        (m.ocv_V(z) > c->dischargeFloor_V ? low : high) = z;
+    }
+    m.capacity_Ah = high;
+    fitHeat(m, all, battery.hasAmbient() ? battery.ambient_C : low_C, rated);
+    if (!m.heatKnown)
+        m.caveats.push_back(
+            phrase("Its warmth was not logged well enough: usual figures of heat."));
+    if (m.leftOutRms_V > 0.025)
+        m.caveats.push_back(phrase("Rough: it misses what it did not see by {:.0f} mV a cell.",
+                                   1000 * m.leftOutRms_V));
+    if (m.evidence.soc_low > 0.15 || !atFloor)
+        m.caveats.push_back(
+            phrase("No log goes down to the floor: the capacity is carried on by the "
+                   "chemistry's usual curve."));
+    return m;
+}
+
+}  // namespace nk

@@ -1,0 +1,61 @@
+// A battery's own model: open-circuit curve, resistance over charge level and temperature, two RC
+// pairs and heat, fitted from its recordings and judged on what it did not see.
+#pragma once
+
+#include <array>
+#include <span>
+#include <vector>
+
+#include "steps/step.h"
+
+namespace nk {
+
+/// One log with its steps; the columns outlive the fit.
+struct ModelLog {
+    const Recording* recording = nullptr;
+    const Steps* steps = nullptr;
+};
+
+/// The chemistry's curve with a smooth correction; z in Ah under full.
+struct OwnModel {
+    const Chemistry* chemistry = nullptr;
+    int series = 1;
+    double capacity_Ah = 0;            ///< from full and rested down to the floor without load
+    double scale_Ah = 0;               ///< z over this is one minus the level
+    std::vector<double> correction_V;  ///< at kCurveKnots, of a cell
+    std::vector<double> r0_ohm;        ///< at kResistanceKnots, of a cell at 25 °C
+    std::array<double, 2> r_ohm{}, tau_s{};
+    /// Diffusion: the terminals see the level of a lagging surface, lag_Ah_A · (current through a
+    /// filter of lag_s) nearer to full while charging.
+    double lag_s = 100, lag_Ah_A = 0;
+    double activation_J_mol = 0;
+    double heat_J_K = 0, loss_W_K = 0;  ///< of the battery
+    bool heatKnown = false;             ///< from its own temperatures, not a usual figure
+    double full_Ah = 0;                 ///< z of full and rested (0 by definition of the anchor)
+
+    double leftOutRms_V = 0;        ///< a cell, predicted by a fit that did not see it
+    double noise_V = 0;             ///< RMS of the fit itself
+    double resistanceShare = 0.02;  ///< standard uncertainty of all resistances, relative
+    double chargeShare = 0.005;     ///< of every charge: the gain of the instrument
+    struct Evidence {
+        double c_low = 0, c_high = 0;  ///< currents, C (discharge and charge)
+        double t_low_C = 0, t_high_C = 0;
+        double soc_low = 0, soc_high = 1;
+    } evidence;
+    std::vector<std::string> caveats;
+
+    double level(double z_Ah) const { return 1 - z_Ah / scale_Ah; }
+    /// Open-circuit voltage of a cell, beyond the ends straight on.
+    double ocv_V(double z_Ah) const;
+    double r0At(double z_Ah, double temperature_C) const;
+    double warmthFactor(double temperature_C) const;
+};
+
+/// Fits by variable projection: for given time constants, scale and unknown starts the curve and
+/// the resistances are a regularised linear least-squares fit (Golub and Pereyra, SIAM J. Numer.
+/// Anal. 10 (1973) 413–432, memory); those few are searched by Nelder and Mead's simplex. Rows are
+/// thinned, dense behind changes of the current. Errors: no chemistry or series count, nothing from
+/// which capacity or resistance can be learned.
+Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& logs, const Battery& battery);
+
+}  // namespace nk

@@ -1,0 +1,302 @@
+#include "predict.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+constexpr double kLongest_s = 100 * 3600.0;
+/// A model is no cell: what its own errors say is widened by this. Set on
+/// tests/coverage/predict.py, seeds 1000 to 1023; the figures in docs/methods.md are of others.
+constexpr double kModelFactor = 1.45;
+/// Time step while the voltage is held.
+constexpr double kHeldStep_s = 10;
+/// How well full and rested, or a level, is met in practice: fraction of the capacity, standard.
+constexpr double kStartShare = 0.003;
+
+struct Off {
+    double volts = 0, ohms = 1, charge = 1, start = 0;
+};
+
+struct State {
+    double z = 0, x1 = 0, x2 = 0, lagging_A = 0, warmth = 25;
+};
+
+struct Run {
+    double duration_s = 0, knee_s = kNaN, charge_Ah = 0, maxWarmth = 0, endVolts = 0;
+    double most_A = 0, lowLevel = 1, highLevel = 0;
+    bool never = false;  ///< the end was not reached in the longest time
+    std::vector<double> time_s, voltage_V;
+};
+
+Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const Off& off, State& s,
+            bool keep) {
+    Run out;
+    out.maxWarmth = s.warmth;
+    const double sign = step.kind == PredictStep::Kind::Charge ? 1 : -1;
+    bool held = false;
+    double t = 0;
+    double amps = 0;
+    double next = 0;
+    while (true) {
+        const double g = m.warmthFactor(s.warmth) * off.ohms;
+        const double r0 = m.r0At(s.z, s.warmth) * off.ohms;
+        const double open =
+            m.ocv_V(s.z * off.charge - m.lag_Ah_A * s.lagging_A) + off.volts + s.x1 + s.x2;
+        if (step.kind == PredictStep::Kind::Rest) {
+            amps = 0;
+        } else if (step.kind == PredictStep::Kind::Power) {
+            // P = n·|I|·(open − |I|·r0): the smaller root; none: it cannot give so much.
+            const double per = step.value / m.series;
+            const double under = open * open - 4 * r0 * per;
+            if (under < 0) break;
+            amps = -(open - std::sqrt(under)) / (2 * std::max(r0, 1e-9));
+            if (r0 < 1e-8) amps = -per / open;
+        } else {
+            amps = sign * step.value;
+            if (step.kind == PredictStep::Kind::Charge && open + amps * r0 >= step.volts) {
+                if (!held) out.knee_s = t;
+                held = true;
+            }
+            if (held) {
+                // At the end of the step the voltage is met, with what the fast parts answer within
+                // it: stable however fast they are.
+                const double f1 = std::exp(-kHeldStep_s / m.tau_s[0]);
+                const double f2 = std::exp(-kHeldStep_s / m.tau_s[1]);
+                const double fd = std::exp(-kHeldStep_s / m.lag_s);
+                const double z = s.z * off.charge - m.lag_Ah_A * s.lagging_A * fd;
+                const double hair = 1e-4 * m.scale_Ah;
+                const double slope = (m.ocv_V(z - hair) - m.ocv_V(z)) / hair;
+                const double ohms =
+                    r0 + (m.r_ohm[0] * (1 - f1) + m.r_ohm[1] * (1 - f2)) * g +
+                    std::max(0.0, slope) * (m.lag_Ah_A * (1 - fd) + kHeldStep_s / 3600);
+                const double rested = m.ocv_V(z) + off.volts + s.x1 * f1 + s.x2 * f2;
+                amps = std::clamp((step.volts - rested) / std::max(ohms, 1e-9), 0.0, step.value);
+            }
+        }
+        const double volts = held ? step.volts : open + amps * r0;
+        if (keep && t >= next) {
+            out.time_s.push_back(t);
+            out.voltage_V.push_back(volts);
+            next += 60;
+        }
+        out.endVolts = volts;
+        if (step.kind == PredictStep::Kind::Rest     ? t >= step.duration_s
+            : step.kind == PredictStep::Kind::Charge ? held && amps <= step.cutoff_A
+                                                     : volts <= step.volts)
+            break;
+        if (t >= kLongest_s) {
+            out.never = true;
+            break;
+        }
+        out.most_A = std::max(out.most_A, std::abs(amps));
+        const double level = m.level(s.z);
+        out.lowLevel = std::min(out.lowLevel, level);
+        out.highLevel = std::max(out.highLevel, level);
+        // Short at the start and where the curve is steep, long on the plain.
+        double dt =
+            std::min({t < 60 ? 1.0 : 10.0,
+                      std::max(0.5, 0.0015 * m.scale_Ah * 3600 / std::max(std::abs(amps), 1e-6))});
+        if (step.kind == PredictStep::Kind::Rest)
+            dt = std::min(dt, std::max(1e-3, step.duration_s - t));
+        if (step.kind == PredictStep::Kind::Discharge || step.kind == PredictStep::Kind::Power)
+            if (volts - step.volts < 0.05) dt = std::min(dt, 1.0);
+        const double k1 = std::exp(-dt / m.tau_s[0]);
+        const double k2 = std::exp(-dt / m.tau_s[1]);
+        const double lost = amps * (volts - (open - s.x1 - s.x2)) * m.series;
+        s.x1 = s.x1 * k1 + amps * m.r_ohm[0] * g * (1 - k1);
+        s.x2 = s.x2 * k2 + amps * m.r_ohm[1] * g * (1 - k2);
+        const double kd = std::exp(-dt / m.lag_s);
+        s.lagging_A = s.lagging_A * kd + amps * (1 - kd);
+        s.z -= amps * dt / 3600;
+        const double keepWarm = std::exp(-dt * m.loss_W_K / m.heat_J_K);
+        s.warmth = ambient_C + (s.warmth - ambient_C) * keepWarm +
+                   std::max(0.0, lost) / m.loss_W_K * (1 - keepWarm);
+        out.maxWarmth = std::max(out.maxWarmth, s.warmth);
+        out.charge_Ah += amps * dt / 3600;
+        t += dt;
+    }
+    out.duration_s = t;
+    return out;
+}
+
+}  // namespace
+
+Expected<PredictStep> readPredictStep(const std::string& text) {
+    PredictStep out;
+    out.text = text;
+    const auto refuse = [&] {
+        return fail(ErrorKind::InvalidArgument, phrase("This is no step: {}", text), "--do",
+                    "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min");
+    };
+    std::vector<std::string> parts(1);
+    for (const char c : text) {
+        if (c == ':')
+            parts.emplace_back();
+        else
+            parts.back() += c;
+    }
+    const auto figure = [](const std::string& part, const char* unit, double& value) {
+        const std::size_t n = std::char_traits<char>::length(unit);
+        if (part.size() <= n || part.substr(part.size() - n) != unit) return false;
+        const std::string digits = part.substr(0, part.size() - n);
+        if (digits.find_first_not_of("0123456789.") != std::string::npos) return false;
+        if (std::ranges::count(digits, '.') > 1 || digits == "." || digits.size() > 12)
+            return false;
+        value = std::stod(digits);
+        return std::isfinite(value) && value > 0;
+    };
+    const auto current = [&](const std::string& part, double& value) {
+        if (figure(part, "mA", value)) return value /= 1000, true;
+        return figure(part, "A", value);
+    };
+    if (parts[0] == "charge" && (parts.size() == 4 || parts.size() == 3)) {
+        out.kind = PredictStep::Kind::Charge;
+        if (!current(parts[1], out.value) || !figure(parts[2], "V", out.volts)) return refuse();
+        out.cutoff_A = out.value / 20;
+        if (parts.size() == 4 && !current(parts[3], out.cutoff_A)) return refuse();
+        return out;
+    }
+    if (parts[0] == "discharge" && parts.size() == 3) {
+        out.kind = PredictStep::Kind::Discharge;
+        if (!current(parts[1], out.value) || !figure(parts[2], "V", out.volts)) return refuse();
+        return out;
+    }
+    if (parts[0] == "power" && parts.size() == 3) {
+        out.kind = PredictStep::Kind::Power;
+        if (!figure(parts[1], "W", out.value) || !figure(parts[2], "V", out.volts)) return refuse();
+        return out;
+    }
+    if (parts[0] == "rest" && parts.size() == 2) {
+        out.kind = PredictStep::Kind::Rest;
+        double value = 0;
+        if (figure(parts[1], "min", value))
+            out.duration_s = 60 * value;
+        else if (figure(parts[1], "h", value))
+            out.duration_s = 3600 * value;
+        else if (figure(parts[1], "s", value))
+            out.duration_s = value;
+        else
+            return refuse();
+        if (out.duration_s > kLongest_s) return refuse();
+        return out;
+    }
+    return refuse();
+}
+
+Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
+                                             const std::vector<PredictStep>& steps,
+                                             const PredictSetting& setting) {
+    if (steps.empty())
+        return fail(ErrorKind::InvalidArgument, phrase("There is nothing to predict."), "--do",
+                    "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min");
+    if (!(setting.startSoc >= 0 && setting.startSoc <= 1.02))
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("A charge level of {:.2f} is none.", setting.startSoc), "--start-soc",
+                    phrase("0 to 1."));
+    for (const PredictStep& s : steps) {
+        if (s.kind != PredictStep::Kind::Charge) continue;
+        if (m.chemistry->nickel())
+            return fail(
+                ErrorKind::Unsupported,
+                phrase("The charge of a nickel battery ends at its peak, which this model does "
+                       "not know yet."),
+                s.text, phrase("discharges and rests."));
+        if (s.volts > m.chemistry->fault_V + 1e-9)
+            return fail(ErrorKind::InvalidArgument,
+                        phrase("{:.2f} V a cell is beyond the fault limit of {}.", s.volts,
+                               m.chemistry->label),
+                        s.text, phrase("at most {:.2f} V a cell.", m.chemistry->set_V));
+    }
+    const auto begin = [&](const Off& off) {
+        State s;
+        s.z = (1 - setting.startSoc + off.start) * m.capacity_Ah;
+        s.warmth = setting.ambient_C;
+        return s;
+    };
+    const auto whole = [&](const Off& off, bool keep) {
+        State s = begin(off);
+        std::vector<Run> out;
+        for (const PredictStep& step : steps)
+            out.push_back(runStep(m, step, setting.ambient_C, off, s, keep));
+        return out;
+    };
+    const auto plain = whole({}, true);
+    const Off offs[] = {{m.leftOutRms_V, 1, 1},
+                        {-m.leftOutRms_V, 1, 1},
+                        {0, 1 + m.resistanceShare, 1},
+                        {0, 1, 1 + m.chargeShare},
+                        {0, 1, 1, kStartShare}};
+    std::vector<std::vector<Run>> others;
+    for (const Off& off : offs) others.push_back(whole(off, false));
+    std::vector<PredictedStep> out;
+    const double rated = m.scale_Ah;
+    for (std::size_t k = 0; k < steps.size(); ++k) {
+        const Run& run = plain[k];
+        PredictedStep p;
+        p.step = steps[k];
+        p.duration_s = run.duration_s;
+        p.knee_s = run.knee_s;
+        p.charge_Ah = run.charge_Ah;
+        p.maxTemperature_C = run.maxWarmth;
+        p.endVoltage_V = run.endVolts;
+        p.time_s = run.time_s;
+        p.voltage_V = run.voltage_V;
+        const auto spread = [&](auto member) {
+            const double up = std::abs(others[0][k].*member - run.*member);
+            const double down = std::abs(others[1][k].*member - run.*member);
+            const double ohms = std::abs(others[2][k].*member - run.*member);
+            const double gain = std::abs(others[3][k].*member - run.*member);
+            const double start = std::abs(others[4][k].*member - run.*member);
+            return kModelFactor * std::sqrt(std::pow(std::max(up, down), 2) + ohms * ohms +
+                                            gain * gain + start * start);
+        };
+        p.uncertainty_s = spread(&Run::duration_s);
+        p.uncertainty_Ah = spread(&Run::charge_Ah);
+        const double rate = run.most_A / rated;
+        const auto& e = m.evidence;
+        const auto outside = [&](const std::string& why) {
+            p.extrapolated = true;
+            p.caveats.push_back(why);
+        };
+        if (steps[k].kind != PredictStep::Kind::Rest) {
+            if (rate > 1.25 * e.c_high || rate < 0.6 * e.c_low)
+                outside(phrase("{:.2g}C was never logged: {:.2g}C to {:.2g}C were.", rate, e.c_low,
+                               e.c_high));
+            if (setting.ambient_C < e.t_low_C - 5 || run.maxWarmth > e.t_high_C + 8)
+                outside(phrase("Logged at {:.0f} to {:.0f} °C only.", e.t_low_C, e.t_high_C));
+            if (run.lowLevel < e.soc_low - 0.05 || run.highLevel > e.soc_high + 0.05)
+                outside(phrase("Part of the charge level was never logged."));
+        }
+        if (p.extrapolated) {
+            p.uncertainty_s *= 2;
+            p.uncertainty_Ah *= 2;
+        }
+        if (run.never) {
+            p.duration_s = p.uncertainty_s = kNaN;
+            p.caveats.push_back(phrase("It does not come to its end within 100 h."));
+        }
+        if (steps[k].kind == PredictStep::Kind::Charge &&
+            steps[k].volts > m.chemistry->set_V + 0.005)
+            p.caveats.push_back(
+                phrase("Above the usual {:.2f} V a cell: it costs life fast.", m.chemistry->set_V));
+        const double top = steps[k].kind == PredictStep::Kind::Charge ? m.chemistry->chargeMax_C
+                                                                      : m.chemistry->dischargeMax_C;
+        if (run.maxWarmth > top)
+            p.caveats.push_back(phrase("It would pass {:.0f} °C: stop before.", top));
+        if (steps[k].kind == PredictStep::Kind::Charge &&
+            setting.ambient_C < m.chemistry->chargeMin_C)
+            p.caveats.push_back(
+                phrase("Charging under {:.0f} °C damages it for good.", m.chemistry->chargeMin_C));
+        if (steps[k].kind == PredictStep::Kind::Power && run.endVolts > steps[k].volts + 0.01)
+            p.caveats.push_back(phrase("It cannot give so much power to the floor."));
+        out.push_back(std::move(p));
+    }
+    return out;
+}
+
+}  // namespace nk
