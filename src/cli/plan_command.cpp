@@ -139,11 +139,11 @@ Expected<Battery> PlanCommand::battery() const {
     return b;
 }
 
-Expected<std::optional<Charger>> PlanCommand::charger() const {
-    if (charger_.empty()) return std::optional<Charger>();
+Expected<std::optional<ChargerCard>> PlanCommand::charger() const {
+    if (charger_.empty()) return std::optional<ChargerCard>();
     auto read = chargerOf(charger_);
     if (!read) return tl::unexpected<Error>(read.error());
-    return std::optional<Charger>(std::move(*read));
+    return std::optional<ChargerCard>(std::move(*read));
 }
 
 Expected<ChargeWish> PlanCommand::chargeWish() const {

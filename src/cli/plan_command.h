@@ -16,7 +16,7 @@ class PlanCommand {
     CLI::App* sub(CLI::App& plan, const char* name, const char* words, int (PlanCommand::*run)());
     void batteryOptions(CLI::App& command);
     Expected<Battery> battery() const;
-    Expected<std::optional<Charger>> charger() const;
+    Expected<std::optional<ChargerCard>> charger() const;
     Expected<ChargeWish> chargeWish() const;
     Expected<ProgramWish> programWish() const;
     int tellProgram(const Expected<Program>& program);

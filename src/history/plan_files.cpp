@@ -20,13 +20,14 @@ struct ChargerReader {
     const std::string& where;
     std::optional<Error> problem;
 
-    void wrong(const Charger& c, const char* field, const std::string& accepted) {
+    void wrong(const ChargerCard& c, const char* field, const std::string& accepted) {
         if (!problem)
             problem = Error{ErrorKind::InvalidArgument,
                             phrase("{}: the field {} cannot be understood.", c.name, field), where,
                             accepted};
     }
-    void number(const json& j, const Charger& c, const char* field, double& into, double least) {
+    void number(const json& j, const ChargerCard& c, const char* field, double& into,
+                double least) {
         const auto it = j.find(field);
         if (it == j.end() || it->is_null()) return;
         if (!it->is_number() || !std::isfinite(it->get<double>()) || it->get<double>() < least ||
@@ -34,8 +35,8 @@ struct ChargerReader {
             return wrong(c, field, phrase("a number from {} on.", least));
         into = it->get<double>();
     }
-    Charger one(const json& j, std::size_t index) {
-        Charger c;
+    ChargerCard one(const json& j, std::size_t index) {
+        ChargerCard c;
         c.name = phrase("charger {}", index + 1);
         if (const auto it = j.find("name"); it != j.end() && it->is_string())
             c.name = harmless(it->get<std::string>(), 80);
@@ -177,7 +178,7 @@ Expected<int> countIn(const PlainTable& t, std::size_t row, double value) {
 
 }  // namespace
 
-Expected<std::vector<Charger>> readChargers(std::string_view text, const std::string& where) {
+Expected<std::vector<ChargerCard>> readChargers(std::string_view text, const std::string& where) {
     if (text.size() > 4'000'000)
         return fail(ErrorKind::InvalidArgument, phrase("This file is too large for chargers."),
                     where, phrase("at most 4 MB."));
@@ -193,7 +194,7 @@ Expected<std::vector<Charger>> readChargers(std::string_view text, const std::st
         return fail(ErrorKind::InvalidArgument, phrase("This file holds no chargers."), where,
                     "{\"schema\": \"narrow-knee/chargers/1\", \"chargers\": […]}");
     ChargerReader r{where, {}};
-    std::vector<Charger> out;
+    std::vector<ChargerCard> out;
     std::set<std::string> names;
     for (std::size_t k = 0; k < list->size(); ++k) {
         if (!(*list)[k].is_object())
@@ -208,7 +209,7 @@ Expected<std::vector<Charger>> readChargers(std::string_view text, const std::st
     return out;
 }
 
-Expected<Charger> chargerOf(const std::string& fileAndName) {
+Expected<ChargerCard> chargerOf(const std::string& fileAndName) {
     std::string file = fileAndName;
     std::string name;
     auto bytes = readFile(file);
@@ -223,7 +224,7 @@ Expected<Charger> chargerOf(const std::string& fileAndName) {
     auto all = readChargers(*bytes, file);
     if (!all) return tl::unexpected<Error>(all.error());
     std::string list;
-    for (const Charger& c : *all) {
+    for (const ChargerCard& c : *all) {
         if (c.name == name) return c;
         list += (list.empty() ? "" : ", ") + c.name;
     }
@@ -234,9 +235,9 @@ Expected<Charger> chargerOf(const std::string& fileAndName) {
                 file, phrase("FILE:NAME with one of {}.", list));
 }
 
-std::string writeChargers(const std::vector<Charger>& chargers) {
+std::string writeChargers(const std::vector<ChargerCard>& chargers) {
     json list = json::array();
-    for (const Charger& c : chargers) {
+    for (const ChargerCard& c : chargers) {
         json j = {{"name", c.name}, {"channels", c.channels}, {"cells", {c.cellsMin, c.cellsMax}}};
         const auto figure = [&](const char* field, double value, double none) {
             if (std::isfinite(value) && value != none) j[field] = value;

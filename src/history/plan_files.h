@@ -13,10 +13,10 @@ namespace nk {
 
 /// narrow-knee/chargers/1. What is left out is no limit. Errors: no JSON, another schema, a figure
 /// that cannot be, no charger; named with file and charger.
-Expected<std::vector<Charger>> readChargers(std::string_view json, const std::string& where);
+Expected<std::vector<ChargerCard>> readChargers(std::string_view json, const std::string& where);
 /// FILE or FILE:NAME. Errors: also a name that is not there, or left out where there are several.
-Expected<Charger> chargerOf(const std::string& fileAndName);
-std::string writeChargers(const std::vector<Charger>& chargers);
+Expected<ChargerCard> chargerOf(const std::string& fileAndName);
+std::string writeChargers(const std::vector<ChargerCard>& chargers);
 
 /// name, chemistry, series, rated_ah; capacity_ah, charge_a, discharge_a, floor_v_per_cell may be
 /// blank or missing.

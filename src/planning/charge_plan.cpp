@@ -116,7 +116,7 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
     double current = rate * b.rated_Ah;
     double step = 0;
     if (wish.charger) {
-        const Charger& charger = *wish.charger;
+        const ChargerCard& charger = *wish.charger;
         if (auto ok = charger.canDo(*c, b.series); !ok) return tl::unexpected<Error>(ok.error());
         step = charger.currentStep_A;
         const double before = current;

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "charger.h"
+#include "charger_card.h"
 
 namespace nk {
 
@@ -19,7 +19,7 @@ struct ChargeWish {
     double fromSoc = -1;   ///< under 0: not known
     double ambient_C = 20;
     bool beyondUsual = false;  ///< the user asked in so many words for more than the usual figure
-    std::optional<Charger> charger;
+    std::optional<ChargerCard> charger;
     double resistance_ohm = 0;  ///< a cell, measured; 0: not known
 };
 

@@ -64,8 +64,8 @@ Expected<Rates> ratesOf(const ProgramWish& w, const Chemistry& c) {
     return r;
 }
 
-ProgramStep discharge(const Rates& r, const ProgramWish& w, double share, const std::string& why) {
-    ProgramStep s;
+PlannedStep discharge(const Rates& r, const ProgramWish& w, double share, const std::string& why) {
+    PlannedStep s;
     s.what = "discharge";
     s.current_A = r.discharge_A;
     s.until = phrase("{:.2f} V a cell, {:.2f} V in all", r.floor_V, r.floor_V * w.battery.series);
@@ -78,8 +78,8 @@ ProgramStep discharge(const Rates& r, const ProgramWish& w, double share, const 
     return s;
 }
 
-ProgramStep rest(double low_min, double likely_min, double high_min, const std::string& until) {
-    ProgramStep s;
+PlannedStep rest(double low_min, double likely_min, double high_min, const std::string& until) {
+    PlannedStep s;
     s.what = "rest";
     s.until = until;
     s.time_s = {60 * low_min, 60 * likely_min, 60 * high_min};
@@ -103,7 +103,7 @@ void common(Program& p, const ProgramWish& w, const Rates& r) {
 
 TimeRange Program::time_s() const {
     TimeRange out{};
-    for (const ProgramStep& s : steps)
+    for (const PlannedStep& s : steps)
         for (std::size_t k = 0; k < 3; ++k) out[k] += s.time_s[k];
     return out;
 }
@@ -116,7 +116,7 @@ Expected<Program> planBreakIn(const ProgramWish& w) {
     Program out;
     out.name = "breakin";
     out.steps.push_back(discharge(*r, w, 0.5, phrase("so that the charge begins from empty")));
-    ProgramStep charge;
+    PlannedStep charge;
     charge.what = "charge";
     charge.current_A = r->slow_A;
     const double hours = 16 * 0.1 * w.battery.rated_Ah / r->slow_A;
@@ -158,7 +158,7 @@ Expected<Program> planRecondition(const ProgramWish& w) {
         out.steps.push_back(discharge(*r, w, k == 0 ? 0.5 : 1,
                                       k == 0 ? phrase("what is left in it") : phrase("a reading")));
         out.steps.push_back(rest(pause * 0.8, pause, pause * 2, cool));
-        ProgramStep charge;
+        PlannedStep charge;
         charge.what = "charge";
         charge.current_A = r->charge_A;
         charge.until = phrase("−ΔV of {:.0f} mV a cell; {:.0f} mAh or {:.0f} min at the most",
@@ -211,7 +211,7 @@ Expected<Program> planStorage(const ProgramWish& w) {
                              : phrase("The level before is not known: its rested voltage tells "
                                       "it, on a flat curve only roughly."));
     const double from = w.fromSoc >= 0 ? w.fromSoc : 1;
-    ProgramStep s;
+    PlannedStep s;
     const double change = std::abs(from - w.toSoc) * w.battery.rated_Ah;
     if (std::abs(from - w.toSoc) < 0.05 && w.fromSoc >= 0) {
         out.reasons.push_back(phrase("It is there already."));
@@ -274,7 +274,7 @@ Expected<Program> planReadyBy(const ReadyWish& wish) {
             window = next;
     }
     end = std::min(end, window.second);
-    ProgramStep s;
+    PlannedStep s;
     s.what = "charge";
     s.current_A = plan->effectiveCurrent_A;
     s.until = std::isfinite(plan->setPerCell_V)

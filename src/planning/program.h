@@ -5,7 +5,7 @@
 
 namespace nk {
 
-struct ProgramStep {
+struct PlannedStep {
     std::string what;  ///< discharge, rest, charge
     double current_A = std::numeric_limits<double>::quiet_NaN();
     std::string until;
@@ -18,14 +18,14 @@ struct ProgramStep {
 
 struct Program {
     std::string name;
-    std::vector<ProgramStep> steps;
+    std::vector<PlannedStep> steps;
     std::vector<std::string> reasons, stopRules, preflight, cautions;
     TimeRange time_s() const;
 };
 
 struct ProgramWish {
     Battery battery;
-    std::optional<Charger> charger;
+    std::optional<ChargerCard> charger;
     double capacity_Ah = 0;  ///< present; 0: the rating
     double ambient_C = 20;
     int cycles = 3;       ///< of reconditioning

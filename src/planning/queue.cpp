@@ -204,7 +204,7 @@ Expected<Bench> makeBench(const QueueWish& w) {
         std::vector<double> cs, ds, ca, da;
         Error why;
         bool any = false;
-        for (const Charger& charger : w.chargers) {
+        for (const ChargerCard& charger : w.chargers) {
             double amps = 0;
             cs.push_back(queueStep_s(m, charger, true, amps));
             ca.push_back(amps);
@@ -242,7 +242,8 @@ Expected<Bench> makeBench(const QueueWish& w) {
 
 }  // namespace
 
-double queueStep_s(const QueueModule& m, const Charger& charger, bool charge, double& current_A) {
+double queueStep_s(const QueueModule& m, const ChargerCard& charger, bool charge,
+                   double& current_A) {
     current_A = 0;
     const auto chemistry = findChemistry(m.chemistry);
     if (!chemistry || !charger.canDo(**chemistry, m.series)) return kNever;

@@ -1,7 +1,7 @@
 // Many modules, few chargers: when is what plugged in where, and when is all done.
 #pragma once
 
-#include "charger.h"
+#include "charger_card.h"
 #include "program.h"
 
 namespace nk {
@@ -19,7 +19,7 @@ struct QueueModule {
 
 struct QueueWish {
     std::vector<QueueModule> modules;
-    std::vector<Charger> chargers;
+    std::vector<ChargerCard> chargers;
     int cycles = 1;
     bool dischargeFirst = false;  ///< a cycle is discharge, charge; else charge, discharge
     double rest_min = 20;
@@ -51,7 +51,7 @@ struct QueuePlan {
 /// How long a module's step takes on a charger, s; the current that flows. Infinite where it
 /// cannot. A charge takes a tenth more than the capacity (nickel's efficiency, lithium's tail;
 /// common practice, no source).
-double queueStep_s(const QueueModule& module, const Charger& charger, bool charge,
+double queueStep_s(const QueueModule& module, const ChargerCard& charger, bool charge,
                    double& current_A);
 
 /// Earliest finish, then fewest visits: longest remaining chain first, over randomly disturbed

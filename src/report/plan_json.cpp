@@ -118,7 +118,7 @@ std::string programJson(const Program& p) {
     out.key("steps").beginList();
     double start = kNaN;
     double end = kNaN;
-    for (const ProgramStep& s : p.steps) {
+    for (const PlannedStep& s : p.steps) {
         out.beginObject();
         out.key("do").text(s.what);
         out.key("current_A").number(s.current_A);
@@ -151,7 +151,7 @@ std::string programJson(const Program& p) {
 
 std::string programText(const Program& p) {
     std::string out;
-    for (const ProgramStep& s : p.steps) {
+    for (const PlannedStep& s : p.steps) {
         std::string amps =
             std::isfinite(s.current_A) ? fmt::format("{:.3g} A", s.current_A) : std::string();
         out += fmt::format("{:<10}{:<9}until {}; {}\n", s.what, amps, s.until, minutes(s.time_s));

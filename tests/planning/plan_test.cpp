@@ -35,8 +35,8 @@ ChargeWish wish(const char* chemistry, int series, double rated) {
     return w;
 }
 
-Charger limited(double charge_W, double discharge_W, double step = 0) {
-    Charger c;
+ChargerCard limited(double charge_W, double discharge_W, double step = 0) {
+    ChargerCard c;
     c.name = "small";
     c.maxCharge_W = charge_W;
     c.maxDischarge_W = discharge_W;
@@ -393,7 +393,7 @@ QueueWish modules(int count, double rated, int chargers, int channels) {
         w.modules.push_back(m);
     }
     for (int k = 0; k < chargers; ++k) {
-        Charger c;
+        ChargerCard c;
         c.name = "c" + std::to_string(k);
         c.channels = channels;
         w.chargers.push_back(c);

@@ -4,6 +4,7 @@
 
 #include <QAction>
 #include <QApplication>
+#include <QComboBox>
 #include <QDialog>
 #include <QDir>
 #include <QElapsedTimer>
@@ -20,6 +21,7 @@
 
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
+#include "app/plan/plan_station.h"
 #include "app/plot/lanes_plot.h"
 #include "app/preferences/preferences_dialog.h"
 #include "app/shell/battery_card.h"
@@ -64,7 +66,8 @@ int renderViews(QApplication& app, const QString& folder) {
         return 1;
     }
     struct : Dialogs {
-        QString target;
+        QString target, file;
+        QString openFile(QWidget*, const QString&, const QString&) override { return file; }
         QString saveAs(QWidget*, const QString&, const QString&, const QString&) override {
             return target;
         }
@@ -253,6 +256,28 @@ int renderViews(QApplication& app, const QString& folder) {
     choose("mount-pack-b-weak-cell.csv");
     shot("habits-night");
     window.setTheme(ThemeChoice::Paper);
+    choose("dew-heater-full-cycle.csv");
+    window.setStation(5);
+    window.findChild<QComboBox*>("planCharger")->setCurrentIndex(1);
+    shot("plan");
+    // The observatory's radio modules on two chargers.
+    {
+        QFile table(temporary.filePath("radio modules.csv"));
+        if (table.open(QIODevice::WriteOnly)) {
+            QByteArray rows = "name,chemistry,series,rated_ah,capacity_ah,charge_a,discharge_a\n";
+            for (int k = 1; k <= 8; ++k)
+                rows +=
+                    QString("radio %1,nimh,8,2.0,%2,1.0,0.4\n").arg(k).arg(1.6 + 0.05 * k).toUtf8();
+            table.write(rows);
+            table.close();
+            dialogs.file = table.fileName();
+            auto* plan = window.findChild<PlanStation*>();
+            plan->openModules();
+            plan->findChild<QSpinBox*>("planCycles")->setValue(1);
+            shot("plan-queue");
+            plan->setAsked(PlanStation::Asked::Charge);
+        }
+    }
     choose("mount-pack-a-test-2026-08.csv");
     window.setStation(3);
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {

@@ -3,6 +3,7 @@
 #include "app/curve/curve_station.h"
 #include "app/finish/finish_station.h"
 #include "app/habits/habits_station.h"
+#include "app/plan/plan_station.h"
 #include "app/session/book_work.h"
 #include "app/side/side_station.h"
 #include "app/strength/strength_station.h"
@@ -29,9 +30,12 @@ std::vector<Station*> makeStations(Session& session, RecordingActions& actions, 
             return loadStudy(path, *shown, stop, progress);
         };
     });
-    std::vector<Station*> out = {new CurveStation(parent), new FinishStation(parent), strength,
+    std::vector<Station*> out = {new CurveStation(parent),
+                                 new FinishStation(parent),
+                                 strength,
                                  new SideStation(session, parent),
-                                 new HabitsStation(session, parent)};
+                                 new HabitsStation(session, parent),
+                                 new PlanStation(session, parent)};
     for (Station* s : out) connectStation(*s, actions);
     return out;
 }

@@ -9,7 +9,7 @@
 
 namespace nk {
 
-struct Charger {
+struct ChargerCard {
     static constexpr double kNoLimit = std::numeric_limits<double>::infinity();
     std::string name;
     int channels = 1;
@@ -36,6 +36,6 @@ double stepDown(double value, double step);
 double stepUp(double value, double step);
 
 /// Chargers of no maker that ship with the program.
-const std::vector<Charger>& genericChargers();
+const std::vector<ChargerCard>& genericChargers();
 
 }  // namespace nk

@@ -1,4 +1,4 @@
-#include "charger.h"
+#include "charger_card.h"
 
 #include <algorithm>
 #include <cmath>
@@ -18,7 +18,7 @@ double stepUp(double value, double step) {
     return std::round(std::ceil(value / step - 1e-9) * step * 1e9) / 1e9;
 }
 
-Expected<void> Charger::canDo(const Chemistry& chemistry, int series) const {
+Expected<void> ChargerCard::canDo(const Chemistry& chemistry, int series) const {
     if (!chemistries.empty() && std::ranges::find(chemistries, chemistry.id) == chemistries.end()) {
         std::string list;
         for (const std::string& id : chemistries) list += (list.empty() ? "" : ", ") + id;
@@ -32,20 +32,21 @@ Expected<void> Charger::canDo(const Chemistry& chemistry, int series) const {
     return {};
 }
 
-double Charger::effectiveCharge_A(double set_A, const Chemistry& chemistry, int series) const {
+double ChargerCard::effectiveCharge_A(double set_A, const Chemistry& chemistry, int series) const {
     const double watts = maxCharge_W / (chemistry.nominal_V * series);
     return stepDown(std::min({set_A, maxCharge_A, watts}), currentStep_A);
 }
 
-double Charger::effectiveDischarge_A(double set_A, const Chemistry& chemistry, int series) const {
+double ChargerCard::effectiveDischarge_A(double set_A, const Chemistry& chemistry,
+                                         int series) const {
     const double watts = maxDischarge_W / (chemistry.nominal_V * series);
     return stepDown(std::min({set_A, maxDischarge_A, watts}), currentStep_A);
 }
 
-const std::vector<Charger>& genericChargers() {
-    static const std::vector<Charger> all = [] {
-        std::vector<Charger> out(3);
-        Charger& field = out[0];
+const std::vector<ChargerCard>& genericChargers() {
+    static const std::vector<ChargerCard> all = [] {
+        std::vector<ChargerCard> out(3);
+        ChargerCard& field = out[0];
         field.name = "field charger 50 W";
         field.maxCharge_A = 5;
         field.maxDischarge_A = 1;
@@ -56,7 +57,7 @@ const std::vector<Charger>& genericChargers() {
         field.capacityStep_mAh = 100;
         field.cutoffs = {10, 20};
         field.maxTimer_min = 720;
-        Charger& bench = out[1];
+        ChargerCard& bench = out[1];
         bench.name = "bench charger 200 W, two channels";
         bench.channels = 2;
         bench.maxCharge_A = 10;
@@ -69,7 +70,7 @@ const std::vector<Charger>& genericChargers() {
         bench.setVoltageStep_V = 0.01;
         bench.cutoffs = {10, 20, 30};
         bench.maxTimer_min = 1440;
-        Charger& cradle = out[2];
+        ChargerCard& cradle = out[2];
         cradle.name = "cradle, four round cells";
         cradle.channels = 4;
         cradle.maxCharge_A = 1;

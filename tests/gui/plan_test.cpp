@@ -1,0 +1,125 @@
+// The Plan station in the real window: questions, settings and limits, tables of packs and modules,
+// cards and calendars written.
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+
+#include "app/plan/plan_station.h"
+#include "app/plan/queue_bars.h"
+#include "tests/gui/window.h"
+
+namespace nk::test {
+namespace {
+
+class PlanWindow : public Window {
+  protected:
+    PlanStation* station() {
+        window_->setStation(5);
+        settle();
+        return window_->findChild<PlanStation*>();
+    }
+    void ask(int k) {
+        QTest::mouseClick(part<QPushButton>(QString("ask-%1").arg(k)), Qt::LeftButton);
+        settle();
+    }
+    static QString value(const PlanStation* s, const QString& name) {
+        for (const BenchCard::Row& r : s->card().rows)
+            if (r.name == name) return r.value;
+        return {};
+    }
+};
+
+TEST_F(PlanWindow, WorksOnAnEmptyBookAndWattsDecide) {
+    PlanStation* s = station();
+    ASSERT_NE(s, nullptr);
+    EXPECT_TRUE(s->isVisible());
+    EXPECT_EQ(value(s, "Cells in series"), "3");
+    part<QComboBox>("planChemistry")
+        ->setCurrentIndex(part<QComboBox>("planChemistry")->findData("nimh"));
+    part<QSpinBox>("planSeries")->setValue(6);
+    part<QDoubleSpinBox>("planRated")->setValue(6.5);
+    part<QComboBox>("planCharger")->setCurrentIndex(1);  // 50 W
+    part<QDoubleSpinBox>("planRate")->setValue(1);
+    EXPECT_TRUE(value(s, "Set voltage").isEmpty());
+    part<QSpinBox>("planSeries")->setValue(15);
+    // 50 W at 18 V is 2.78 A, in steps 2.7.
+    EXPECT_TRUE(value(s, "Really flows").startsWith("2.70"))
+        << value(s, "Really flows").toStdString();
+    part<QSpinBox>("planSeries")->setValue(20);
+    EXPECT_FALSE(s->problem().isEmpty());
+    EXPECT_TRUE(s->problem().contains("15"));
+}
+
+TEST_F(PlanWindow, BeyondTheUsualNeedsItsOwnTickAndStaysMarked) {
+    PlanStation* s = station();
+    part<QComboBox>("planChemistry")
+        ->setCurrentIndex(part<QComboBox>("planChemistry")->findData("lipo"));
+    part<QDoubleSpinBox>("planRate")->setValue(3);
+    EXPECT_FALSE(s->problem().isEmpty());
+    part<QCheckBox>("planBeyond")->setChecked(true);
+    EXPECT_TRUE(s->problem().isEmpty());
+    EXPECT_TRUE(s->card().marked);
+    part<QDoubleSpinBox>("planTarget")->setValue(4.5);
+    EXPECT_FALSE(s->problem().isEmpty());
+}
+
+TEST_F(PlanWindow, TheOwnModelDrawsTheCurve) {
+    importCycle();
+    PlanStation* s = station();
+    settle();
+    EXPECT_EQ(value(s, "Set voltage"), "12.60 V");
+    EXPECT_TRUE(s->findChild<QWidget*>("expectedCurve")->isVisible());
+    EXPECT_TRUE(s->findChild<QLabel*>("planModel")->text().contains("own model"));
+}
+
+TEST_F(PlanWindow, EveryQuestionAnswersOrSaysWhatItNeeds) {
+    PlanStation* s = station();
+    for (int k = 0; k < 6; ++k) {
+        ask(k);
+        EXPECT_TRUE(!s->problem().isEmpty() || !s->card().title.isEmpty()) << k;
+    }
+    // Lithium is not brought back to life, nickel is.
+    ask(1);
+    EXPECT_TRUE(s->problem().contains("lithium"));
+    part<QComboBox>("planChemistry")
+        ->setCurrentIndex(part<QComboBox>("planChemistry")->findData("nimh"));
+    EXPECT_TRUE(s->problem().isEmpty());
+    EXPECT_GT(s->findChildren<QCheckBox*>("preflight").size(), 5);
+}
+
+TEST_F(PlanWindow, TablesOfPacksAndModulesComeInAndPlansGoOut) {
+    PlanStation* s = station();
+    dialogs_.file =
+        writeLog("packs.csv",
+                 "name,chemistry,series,voltage_v,rated_ah,resistance_ohm\na,nmc,6,22.2,5,0.06\n"
+                 "b,nmc,6,25.0,5,0.06\n");
+    s->openPacks();
+    settle();
+    EXPECT_TRUE(s->card().lead.contains("must not"));
+    dialogs_.file = writeLog(
+        "modules.csv", "name,chemistry,series,rated_ah\nm1,nimh,6,2\nm2,nimh,6,2\nm3,nimh,6,2\n");
+    s->openModules();
+    settle();
+    ASSERT_TRUE(s->problem().isEmpty()) << s->problem().toStdString();
+    EXPECT_TRUE(s->findChild<QueueBars*>()->isVisible());
+    EXPECT_EQ(s->card().rows.size(), 18U);  // three modules, three cycles
+    dialogs_.save = path("queue.ics");
+    s->saveCalendar();
+    EXPECT_TRUE(QFile::exists(path("queue.ics")));
+    dialogs_.save = path("card.pdf");
+    s->saveCard();
+    QFile pdf(path("card.pdf"));
+    ASSERT_TRUE(pdf.open(QIODevice::ReadOnly));
+    EXPECT_TRUE(pdf.readAll().startsWith("%PDF"));
+    dialogs_.file = writeLog("no.csv", "a,b\n1,2\n");
+    s->openModules();
+    s->openPacks();
+    dialogs_.file = writeLog("no.json", "{}");
+    s->openChargers();
+    settle();
+    EXPECT_TRUE(s->findChild<QueueBars*>()->isVisible());
+}
+
+}  // namespace
+}  // namespace nk::test
