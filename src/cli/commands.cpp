@@ -24,6 +24,7 @@
 #include "shelf_command.h"
 #include "simulate_command.h"
 #include "verdict_command.h"
+#include "watch_command.h"
 
 namespace nk {
 
@@ -55,6 +56,7 @@ int runCommandLine(std::vector<std::string> args, std::ostream& rawOut, std::ost
     HabitCommand habit(app, status, out, err);
     PlanCommand plan(app, status, out, err);
     PredictCommand predict(app, status, out, err);
+    WatchCommand watch(app, status, out, err);
     RainflowCommand rainflow(app, status, out, err);
     ShelfCommand shelf(app, status, out, err);
     DueCommand due(app, status, out, err);

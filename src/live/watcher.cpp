@@ -1,0 +1,261 @@
+#include "watcher.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+/// How far back inside a limit a figure must come before its alarm may sound again.
+constexpr double kBack_V = 0.02, kBack_C = 2;
+constexpr double kEstimateEvery_s = 60;
+
+LiveEvent event(LiveEvent::Kind kind, double t_s, std::string what = {}, std::string words = {}) {
+    LiveEvent e;
+    e.kind = kind;
+    e.t_s = t_s;
+    e.what = std::move(what);
+    e.words = std::move(words);
+    return e;
+}
+
+}  // namespace
+
+std::string toString(LiveEvent::Kind kind) {
+    switch (kind) {
+        case LiveEvent::Kind::Sample:
+            return "sample";
+        case LiveEvent::Kind::Step:
+            return "step";
+        case LiveEvent::Kind::Knee:
+            return "knee";
+        case LiveEvent::Kind::Peak:
+            return "peak";
+        case LiveEvent::Kind::Rule:
+            return "rule";
+        case LiveEvent::Kind::Alarm:
+            return "alarm";
+        case LiveEvent::Kind::Estimate:
+            return "estimate";
+        case LiveEvent::Kind::End:
+            return "end";
+    }
+    return {};
+}
+
+Watcher::Watcher(Battery battery, std::vector<StopRule> rules, InstrumentAccuracy accuracy)
+    : given_(std::move(battery)), rules_(std::move(rules)), accuracy_(accuracy) {}
+
+std::vector<LiveEvent> Watcher::take(const Recording& recording, bool samples) {
+    return look(recording, samples, false);
+}
+
+std::vector<LiveEvent> Watcher::end(const Recording& recording) {
+    auto out = look(recording, true, true);
+    out.push_back(event(LiveEvent::Kind::End,
+                        recording.empty() ? 0 : recording.time_s()[recording.size() - 1]));
+    return out;
+}
+
+void Watcher::alarms(const Recording& r, std::size_t from, std::vector<LiveEvent>& out) {
+    const Chemistry* c = battery_.chemistryData();
+    if (c == nullptr || battery_.series < 1) return;
+    const bool sure = std::ranges::find(battery_.assumed, "chemistry") == battery_.assumed.end();
+    const double cells = battery_.cells();
+    const auto judge = [&](std::size_t k, const char* code, bool beyond, bool back,
+                           const std::string& words) {
+        if (beyond && raised_.insert(code).second)
+            out.push_back(event(LiveEvent::Kind::Alarm, r.time_s()[k], code, words));
+        else if (back)
+            raised_.erase(code);
+    };
+    for (std::size_t k = from; k < r.size(); ++k) {
+        double high = r.voltage_V()[k] / cells;
+        double low = high;
+        for (const auto& cell : r.cells_V()) {
+            if (!std::isfinite(cell[k])) continue;
+            high = std::max(high, cell[k]);
+            low = std::min(low, cell[k]);
+        }
+        const double amps = r.current_A()[k];
+        const double limit = std::isfinite(c->fault_V) ? c->fault_V : c->nominal_V * 1.6;
+        if (sure)
+            judge(k, "overvoltage", high > limit, high < limit - kBack_V,
+                  phrase("{:.2f} V a cell, the fault limit is {:.2f} V: stop the charge now.", high,
+                         limit));
+        if (sure && !c->nickel())
+            judge(k, "overdischarge", low < c->overdrained_V && amps <= 0,
+                  low > c->overdrained_V + kBack_V,
+                  phrase("{:.2f} V a cell, under {:.2f} V it is over-drained: take the load off.",
+                         low, c->overdrained_V));
+        if (!r.hasTemperature() || !std::isfinite(r.temperature_C()[k])) continue;
+        const double warm = r.temperature_C()[k];
+        const bool charging = battery_.rated_Ah > 0 ? amps > 0.02 * battery_.rated_Ah : amps > 0.02;
+        const double top = charging ? c->chargeMax_C : c->dischargeMax_C;
+        judge(k, "too_hot", warm > top, warm < top - kBack_C,
+              phrase("{:.0f} °C, {:.0f} °C is the most: stop, let it cool where nothing burns.",
+                     warm, top));
+        judge(k, "charged_cold", charging && warm < c->chargeMin_C,
+              !charging || warm > c->chargeMin_C + kBack_C,
+              phrase("It charges at {:.0f} °C: stop, warm it first.", warm));
+    }
+}
+
+LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
+    LiveEvent out = event(LiveEvent::Kind::Estimate, r.time_s()[r.size() - 1]);
+    if (steps.list.empty()) {
+        out.words = phrase("not yet known: there are no steps yet");
+        return out;
+    }
+    const Step& s = steps.list.back();
+    const double now = out.t_s;
+    if (s.kind == StepKind::CvCharge && s.last > s.first + 20) {
+        // The line of current over charge: what is left until C/20, from the last half.
+        const double cutoff = battery_.charger.cutoff_A > 0
+                                  ? battery_.charger.cutoff_A
+                                  : (battery_.rated_Ah > 0 ? battery_.rated_Ah / 20 : 0);
+        const std::size_t from = s.first + (s.last - s.first) / 2;
+        double sx = 0, sy = 0, sxx = 0, sxy = 0, n = 0;
+        for (std::size_t k = from; k <= s.last; ++k) {
+            const double i = r.current_A()[k];
+            if (!(i > 0)) continue;
+            const double x = r.time_s()[k] - r.time_s()[from];
+            const double y = std::log(i);
+            sx += x, sy += y, sxx += x * x, sxy += x * y, n += 1;
+        }
+        const double slope = (n * sxy - sx * sy) / (n * sxx - sx * sx);
+        if (cutoff > 0 && n > 10 && slope < 0 && s.endCurrent_A > cutoff) {
+            const double tau = -1 / slope;
+            const double left = tau * std::log(s.endCurrent_A / cutoff);
+            // The constant lengthens along a taper: never shorter than a little less, often longer.
+            out.low_s = now + 0.85 * left;
+            out.likely_s = now + 1.1 * left;
+            out.high_s = now + 1.8 * left + 60;
+            return out;
+        }
+        out.words = s.endCurrent_A <= cutoff && cutoff > 0
+                        ? phrase("done: the current is under its cut-off")
+                        : phrase("not yet known: the taper does not show its end yet");
+        return out;
+    }
+    if (s.isCharge() && battery_.rated_Ah > 0 && s.meanCurrent_A > 0) {
+        // Charge still missing: the level before is known only as far as its voltage tells.
+        const Chemistry* c = battery_.chemistryData();
+        double low = 0;
+        double high = 1;
+        if (c != nullptr && !c->nickel()) {
+            const auto range =
+                restedCharge(battery_, steps.list.front().startVoltage_V / battery_.cells(), 0.01);
+            if (range && steps.list.front().kind == StepKind::Rest) {
+                low = range->low;
+                high = range->high;
+            }
+        }
+        double put = 0;
+        for (const Step& one : steps.list) put += one.sum.charge_Ah;
+        const double most = battery_.rated_Ah * (1.1 - low) - put;
+        const double least = battery_.rated_Ah * std::max(0.0, 0.7 - high) - put;
+        if (most > 0) {
+            out.low_s = now + std::max(0.0, least) / s.meanCurrent_A * 3600;
+            out.high_s = now + most / s.meanCurrent_A * 3600 * 1.4;
+            out.likely_s = 0.5 * (out.low_s + out.high_s);
+            return out;
+        }
+    }
+    if (s.isDischarge() && battery_.rated_Ah > 0) {
+        out.words =
+            phrase("not yet known: no model of this battery and the level before is not told");
+        return out;
+    }
+    out.words = s.isCharge() ? phrase("not yet known: the rated capacity is not given")
+                             : phrase("not yet known: nothing is charging");
+    return out;
+}
+
+std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over) {
+    std::vector<LiveEvent> out;
+    if (r.size() < seen_) {
+        // Another file in its place: all anew.
+        *this = Watcher(given_, rules_, accuracy_);
+    }
+    if (r.empty()) return out;
+    const std::size_t from = seen_;
+    if (samples)
+        for (std::size_t k = from; k < r.size(); ++k) {
+            LiveEvent e = event(LiveEvent::Kind::Sample, r.time_s()[k]);
+            e.voltage_V = r.voltage_V()[k];
+            e.current_A = r.current_A()[k];
+            if (r.hasTemperature()) e.temperature_C = r.temperature_C()[k];
+            out.push_back(std::move(e));
+        }
+    seen_ = r.size();
+    battery_ =
+        completeBattery(given_, r.voltage_V(), r.current_A(), static_cast<int>(r.cells_V().size()));
+    alarms(r, from, out);
+    if (r.size() < 3) return out;
+    const Steps steps = findSteps(r, battery_);
+
+    // Steps that are over; those told before that came out otherwise are told anew.
+    const std::size_t closed = over ? steps.list.size() : steps.list.size() - 1;
+    std::size_t same = 0;
+    while (same < told_.size() && same < closed && told_[same].first == steps.list[same].kind &&
+           std::abs(told_[same].second - steps.list[same].start_s) < 1e-6)
+        ++same;
+    const std::size_t before = told_.size();
+    told_.resize(same);
+    for (std::size_t k = same; k < closed; ++k) {
+        const Step& s = steps.list[k];
+        LiveEvent e = event(LiveEvent::Kind::Step, s.end_s, toString(s.kind), toString(s.endedBy));
+        e.low_s = s.start_s;
+        e.index = static_cast<int>(k);
+        e.charge_Ah = s.sum.charge_Ah;
+        e.revision = k < before;
+        told_.emplace_back(s.kind, s.start_s);
+        out.push_back(std::move(e));
+    }
+    const auto once = [&](std::map<int, double>& seen, int key, double t, LiveEvent::Kind kind) {
+        const auto it = seen.find(key);
+        const double tolerance = 2 * std::max(r.usualInterval_s(), 0.5);
+        if (it != seen.end() && std::abs(it->second - t) <= tolerance) return;
+        LiveEvent e = event(kind, t);
+        e.revision = it != seen.end();
+        seen[key] = t;
+        out.push_back(std::move(e));
+    };
+    int charges = 0;
+    for (const Step& s : steps.list)
+        if (s.kind == StepKind::CvCharge && s.last > s.first + 5)
+            once(knees_, charges++, s.start_s - s.kneeBefore_s, LiveEvent::Kind::Knee);
+    const AnalysisInput input{r, steps, battery_, accuracy_};
+    const auto spans = chargeSpans(input);
+    for (std::size_t k = 0; k < spans.size(); ++k)
+        if (std::isfinite(spans[k].peak_s))
+            once(peaks_, static_cast<int>(k), spans[k].peak_s, LiveEvent::Kind::Peak);
+    for (const StopRule& rule : rules_) {
+        for (std::size_t k = 0; k < spans.size(); ++k) {
+            const ReplayResult x = replay(input, spans[k], rule);
+            if (x.fired != Fired::Yes) continue;
+            const auto key = std::pair(static_cast<int>(k), rule.text);
+            const auto it = fired_.find(key);
+            if (it != fired_.end() && std::abs(it->second - x.time_s) < 1e-6) continue;
+            LiveEvent e = event(LiveEvent::Kind::Rule, x.time_s, rule.text,
+                                phrase("This rule would stop the charge now."));
+            e.charge_Ah = x.charge_Ah;
+            e.temperature_C = x.temperature_C;
+            e.revision = it != fired_.end();
+            fired_[key] = x.time_s;
+            out.push_back(std::move(e));
+        }
+    }
+    const double now = r.time_s()[r.size() - 1];
+    if (!over && now - lastEstimate_s_ >= kEstimateEvery_s) {
+        lastEstimate_s_ = now;
+        out.push_back(estimate(r, steps));
+    }
+    return out;
+}
+
+}  // namespace nk
