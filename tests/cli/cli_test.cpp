@@ -9,7 +9,7 @@
 #include <nlohmann/json.hpp>
 #include <sstream>
 
-#include "cli/commands.h"
+#include "tests/support/command.h"
 #include "tests/support/sim.h"
 
 using namespace nk;
@@ -18,38 +18,17 @@ using nlohmann::json;
 
 namespace {
 
-struct Ran {
-    int status;
-    std::string out, err;
-};
+using test::Ran;
+using test::run;
 
-Ran run(std::vector<std::string> args) {
-    std::ostringstream out, err;
-    const int status = runCommandLine(std::move(args), out, err);
-    return {status, out.str(), err.str()};
-}
-
-class Cli : public testing::Test {
+class Cli : public test::Command {
   protected:
-    void SetUp() override {
-        folder_ = fs::temp_directory_path() /
-                  ("nk-cli-" + std::to_string(::getpid()) + "-" +
-                   testing::UnitTest::GetInstance()->current_test_info()->name());
-        fs::remove_all(folder_);
-        fs::create_directories(folder_);
-    }
-    void TearDown() override { fs::remove_all(folder_); }
-    std::string write(const std::string& name, const std::string& text) {
-        std::ofstream(folder_ / name, std::ios::binary) << text;
-        return (folder_ / name).string();
-    }
     std::string log() {
         return write(
             "log.csv",
             nk::test::logged(nk::test::lithiumCycle(R"({"noise_V": 0.001, "noise_A": 0.001})"))
                 .text);
     }
-    fs::path folder_;
 };
 
 /// The shape of a JSON value: keys and types, array element shapes merged.
