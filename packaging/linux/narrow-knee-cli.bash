@@ -4,7 +4,7 @@ _narrow_knee_cli() {
   local battery="--chemistry --series --parallel --rated-ah --mass-kg --ambient-c --set-a"
   local reading="--sign --map --unit --date-order --decimal --load --accuracy --interval-s --threads"
   if [ "$COMP_CWORD" -eq 1 ]; then
-    mapfile -t COMPREPLY < <(compgen -W "analyse replay rate compare history verdict group rainflow fade habit plan predict shelf due identify simulate book --help --version" -- "$cur")
+    mapfile -t COMPREPLY < <(compgen -W "analyse replay rate compare history verdict group rainflow fade habit plan predict watch shelf due identify simulate book --help --version" -- "$cur")
     return
   fi
   case "$prev" in

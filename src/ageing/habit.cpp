@@ -49,6 +49,8 @@ Expected<void> check(const Habit& h, const Chemistry& chemistry) {
                          {"use_C", h.use_C, -30, 70, "°C"},
                          {"charge_temperature_C", h.charging_C, -30, 70, "°C"},
                          {"full_charge_every_weeks", h.fullChargeEveryWeeks, 0, 104, "weeks"},
+                         {"device_floor_V_per_cell", h.deviceFloor_V, 0,
+                          h.target_V > 0 ? h.target_V : chemistry.set_V, "V"},
                          {"use_at", h.useAt_h, 0, 24, "h"}};
     for (const auto& f : figures)
         if (auto ok = range(f.name, f.value, f.low, f.high, f.unit); !ok) return ok;

@@ -27,7 +27,8 @@ struct Habit {
     double depth = 0.5;  ///< charge taken by one use
     double discharge_C = 0.5, charge_C = 0.5;
     double parked_C = 20, use_C = 25, charging_C = 25;  ///< °C
-    double fullChargeEveryWeeks = 0;                    ///< 0: never beyond the target
+    double deviceFloor_V = 0;         ///< a cell at which what it feeds gives up; 0: not known
+    double fullChargeEveryWeeks = 0;  ///< 0: never beyond the target
     std::vector<HabitPause> pauses;
 };
 

@@ -51,7 +51,12 @@ Expected<HabitAnswer> answerHabit(const Habit& habit, const HabitBattery& batter
         }
         out.schools.push_back(std::move(a));
     }
-    out.range = out.load.targetSoc;
+    // What the device leaves in it is no range.
+    const double full = chemistry.ocv.soc(chemistry.set_V);
+    const double kept =
+        habit.deviceFloor_V > 0 ? std::min(0.95, chemistry.ocv.soc(habit.deviceFloor_V) / full) : 0;
+    out.range = std::max(0.0, (out.load.targetSoc - kept) / (1 - kept));
+    out.left = kept;
     double lowest = 1;
     double highest = 0;
     for (const auto& m : out.load.minutes) {

@@ -22,6 +22,7 @@ struct HabitAnswer {
     HabitLoad load;
     std::vector<SchoolAnswer> schools;  ///< the default first
     double range = 1;                   ///< charge per full charge over that of the set voltage
+    double left = 0;                    ///< charge under the floor of what it feeds
     double unused = 0;  ///< charge carried and never used, fraction of the full charge
     double lifetimeEnergy_Wh = std::numeric_limits<double>::quiet_NaN();
     double driftLoss = 0;  ///< range given up to cells that drift apart, fraction

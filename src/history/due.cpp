@@ -5,6 +5,7 @@
 #include <map>
 #include <tuple>
 
+#include "habit_file.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -94,15 +95,21 @@ Expected<std::vector<DueTask>> dueTasks(BenchBook& book, double now_s, const Due
         if (!std::isfinite(l.any_s)) continue;
         const Chemistry* c = e.battery.chemistryData();
         const bool nickel = c != nullptr && c->nickel();
+        // The habit it lives by says how often it meets its balancer.
+        double balance_days = rules.balance_days;
+        if (c != nullptr && !nickel && e.battery.series > 1) {
+            const auto kept = habitsIn(book.setting(habitsSetting(e.id)).value_or(std::string()));
+            if (!kept.empty() && kept.front().fullChargeEveryWeeks >= 1)
+                balance_days = 7 * kept.front().fullChargeEveryWeeks;
+        }
         if (c != nullptr && !nickel && e.battery.series > 1)
-            list.add(e, l, "balance_charge", std::isfinite(l.full_s) ? l.full_s : l.any_s,
-                     rules.balance_days,
-                     phrase("Charge it to the very end once and leave it there until the balancer "
-                            "is done, then use it."),
-                     std::isfinite(l.full_s)
-                         ? phrase("The last charge that was held to its end was {}.",
-                                  daysAgo(l.full_s, now_s))
-                         : phrase("No charge in the book was held to its end."));
+            list.add(
+                e, l, "balance_charge", std::isfinite(l.full_s) ? l.full_s : l.any_s, balance_days,
+                phrase("Charge it to the very end once and leave it there until the balancer "
+                       "is done, then use it."),
+                std::isfinite(l.full_s) ? phrase("The last charge that was held to its end was {}.",
+                                                 daysAgo(l.full_s, now_s))
+                                        : phrase("No charge in the book was held to its end."));
         if (nickel)
             list.add(e, l, "nickel_refresh", std::isfinite(l.capacity_s) ? l.capacity_s : l.any_s,
                      rules.nickelRefresh_days,

@@ -89,6 +89,7 @@ Expected<HabitFile> readHabit(std::string_view text, const std::string& where) {
     r.number(j, "use_C", h.use_C, phrase("use_C: {:.0f}", h.use_C));
     h.charging_C = h.use_C;
     r.number(j, "charge_temperature_C", h.charging_C, {});
+    r.number(j, "device_floor_V_per_cell", h.deviceFloor_V, {});
     r.number(j, "full_charge_every_weeks", h.fullChargeEveryWeeks, {});
     if (const auto it = j.find("charge"); it != j.end()) {
         const std::string way = it->is_string() ? it->get<std::string>() : std::string();
@@ -153,6 +154,7 @@ std::string writeHabit(const Habit& h) {
               {"charge_temperature_C", h.charging_C},
               {"full_charge_every_weeks", h.fullChargeEveryWeeks}};
     if (h.target_V > 0) j["target_V_per_cell"] = h.target_V;
+    if (h.deviceFloor_V > 0) j["device_floor_V_per_cell"] = h.deviceFloor_V;
     j["pauses"] = json::array();
     for (const HabitPause& p : h.pauses)
         j["pauses"].push_back(
@@ -179,6 +181,27 @@ std::vector<Habit> presetHabits(const Chemistry& chemistry) {
     out[2].charge = ChargeWhen::ReadyBy;
     out[2].pauses = {{250, 0.5, 12}};
     return out;
+}
+
+std::string keptHabits(const std::vector<Habit>& habits) {
+    json out = json::array();
+    for (const Habit& h : habits) out.push_back(json::parse(writeHabit(h), nullptr, false));
+    return out.dump();
+}
+
+std::vector<Habit> habitsIn(const std::string& text) {
+    std::vector<Habit> out;
+    const auto j = json::parse(text, nullptr, false);
+    if (!j.is_array()) return out;
+    for (const auto& one : j) {
+        if (out.size() >= 8) break;
+        if (const auto read = readHabit(one.dump(), "bench book")) out.push_back(read->habit);
+    }
+    return out;
+}
+
+std::string habitsSetting(std::int64_t battery) {
+    return "habits:" + std::to_string(battery);
 }
 
 }  // namespace nk

@@ -1,6 +1,7 @@
 // A habit as a file (narrow-knee/habit-file/1, docs/formats.md): read, checked and written.
 #pragma once
 
+#include <cstdint>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -21,5 +22,12 @@ std::string writeHabit(const Habit& habit);
 
 /// Habits that ship with the program, the observatory's weeks, for a battery of this chemistry.
 std::vector<Habit> presetHabits(const Chemistry& chemistry);
+
+/// Habits as they are kept in the book with a battery, the first being the one it lives by; damaged
+/// text gives none.
+std::string keptHabits(const std::vector<Habit>& habits);
+std::vector<Habit> habitsIn(const std::string& text);
+/// The name of the setting that holds them.
+std::string habitsSetting(std::int64_t battery);
 
 }  // namespace nk

@@ -299,6 +299,19 @@ TEST(Habits, APackThatNeverMeetsItsBalancerDrifts) {
     EXPECT_LE(monthly->schools[0].years, never->schools[0].years + 1e-9);
 }
 
+TEST(Habits, WhatTheDeviceLeavesIsNoRange) {
+    Habit h;
+    h.target_V = 4.1;
+    const auto whole = answerHabit(h, with("nmc"));
+    h.deviceFloor_V = 3.5;
+    const auto floor = answerHabit(h, with("nmc"));
+    ASSERT_TRUE(whole && floor);
+    EXPECT_GT(floor->left, 0.01);
+    EXPECT_LT(floor->range, whole->range);
+    h.deviceFloor_V = 4.15;
+    EXPECT_FALSE(answerHabit(h, with("nmc")));
+}
+
 TEST(Record, HoursBandsAndHarmAreCounted) {
     std::vector<double> t, v, i, c;
     // Six hours at 4.15 V and 50 °C, then two hours of discharge under the floor, in frost.

@@ -11,6 +11,7 @@
 #include <nlohmann/json.hpp>
 
 #include "history/due.h"
+#include "history/habit_file.h"
 #include "history/rules.h"
 #include "history/self_discharge.h"
 #include "history/shelf_table.h"
@@ -180,6 +181,14 @@ TEST_F(ShelfBook, TheDueListAsksByWhatTheBookSaw) {
     EXPECT_FALSE(all.back().overdue(kNow));
     EXPECT_THAT(dueLine(all, kNow), HasSubstr("2 things are due; first Mount pack"));
     EXPECT_EQ(dueLine(all, kNow - 200 * kDay), "");
+    // The habit it lives by says how often it is charged for its balancer.
+    Habit weekly;
+    weekly.fullChargeEveryWeeks = 3;
+    const auto before = all.front().due_s;
+    ASSERT_TRUE(book->setSetting(habitsSetting(pack), keptHabits({weekly})));
+    EXPECT_NEAR(before - dueTasks(*book, kNow, {})->front().due_s, (90 - 21) * kDay, 1);
+    ASSERT_TRUE(book->setSetting(habitsSetting(pack), "{damaged"));
+    EXPECT_NEAR(dueTasks(*book, kNow, {})->front().due_s, before, 1);
     // Ticked off, it counts anew; undo brings it back.
     ASSERT_TRUE(tickOff(*book, all.front(), kNow));
     EXPECT_EQ(dueTasks(*book, kNow, {})->back().task, "retest");

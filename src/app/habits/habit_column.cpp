@@ -128,6 +128,10 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     full_->setSpecialValueText(tr("never"));
     field(tr("Full, weeks"), full_, "habitFull",
           tr("A full charge for the balancer every so many weeks"));
+    device_ = decimal(0, 5, 0.05, 2, narrow + "V");
+    device_->setSpecialValueText(tr("none"));
+    field(tr("Device"), device_, "habitDevice",
+          tr("Voltage of a cell at which what it feeds gives up"));
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
 
@@ -192,6 +196,7 @@ void HabitColumn::writeFields() {
     when_->setCurrentIndex(habit_.charge == ChargeWhen::AtOnce ? 0 : 1);
     uses_->setValue(habit_.usesPerWeek);
     useAt_->setTime(QTime(0, 0).addSecs(static_cast<int>(habit_.useAt_h * 3600) % 86400));
+    device_->setValue(habit_.deviceFloor_V);
     depth_->setValue(static_cast<int>(std::lround(100 * habit_.depth)));
     rate_->setValue(habit_.discharge_C);
     parked_->setValue(static_cast<int>(std::lround(shownWarmth(habit_.parked_C))));
@@ -214,6 +219,7 @@ void HabitColumn::readFields() {
     habit_.useAt_h = QTime(0, 0).secsTo(useAt_->time()) / 3600.0;
     habit_.depth = depth_->value() / 100.0;
     habit_.discharge_C = rate_->value();
+    habit_.deviceFloor_V = device_->value();
     habit_.parked_C = celsiusOf(parked_->value());
     habit_.use_C = habit_.charging_C = celsiusOf(use_->value());
     if (pauseDays_->value() > 0) {

@@ -61,6 +61,7 @@ class HabitColumn : public QFrame {
     QSpinBox* pauseDays_ = nullptr;
     QSpinBox* pauseLevel_ = nullptr;
     QSpinBox* full_ = nullptr;
+    QDoubleSpinBox* device_ = nullptr;
     QLabel* years_ = nullptr;
     YearsBar* bar_ = nullptr;
     QLabel* lines_ = nullptr;

@@ -3,7 +3,6 @@
 #include <QObject>
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "history/habit_file.h"
 #include "quantity/iso_time.h"
@@ -220,6 +219,21 @@ HabitFigures habitFigures(const HabitAnswer& answer, const HabitBattery& battery
     if (std::isfinite(life.worth))
         range += say(phrase(": {:.3g} {}", life.worth * answer.range, life.worthUnit));
     out.lines << range;
+    if (!answer.schools.empty() && std::isfinite(answer.schools.front().years)) {
+        // How it shrinks, by the default school.
+        QStringList parts;
+        for (const double years : {1.0, 3.0, 6.0}) {
+            const auto left = capacityOver(answer.habit, answer, battery,
+                                           answer.schools.front().school, years, 2);
+            if (left.back() < 0.5) break;
+            parts << say(
+                phrase("{:.0f} % after {:.0f} y", 100 * answer.range * left.back(), years));
+        }
+        if (!parts.isEmpty()) out.lines << tr("of it %1").arg(parts.join(", "));
+    }
+    if (answer.left > 0.005)
+        out.lines << say(
+            phrase("{:.0f} % stays under the floor of what it feeds", 100 * answer.left));
     out.lines << say(phrase("{:.0f} h a week above 4.10 V a cell", answer.load.hoursAbove4V1));
     if (std::isfinite(answer.lifetimeEnergy_Wh))
         out.lines << say(
@@ -235,24 +249,6 @@ HabitFigures habitFigures(const HabitAnswer& answer, const HabitBattery& battery
             "They disagree because one counts volts and cycles of many cells, the other "
             "time, warmth and depth of one kind.");
     out.why = why.join("\n");
-    return out;
-}
-
-std::string keptHabits(const std::vector<Habit>& habits) {
-    nlohmann::json out = nlohmann::json::array();
-    for (const Habit& h : habits)
-        out.push_back(nlohmann::json::parse(writeHabit(h), nullptr, false));
-    return out.dump();
-}
-
-std::vector<Habit> habitsIn(const std::string& text) {
-    std::vector<Habit> out;
-    const auto j = nlohmann::json::parse(text, nullptr, false);
-    if (!j.is_array()) return out;
-    for (const auto& one : j) {
-        if (out.size() >= 8) break;
-        if (const auto read = readHabit(one.dump(), "bench book")) out.push_back(read->habit);
-    }
     return out;
 }
 

@@ -58,8 +58,4 @@ QString schoolName(School school);
 inline constexpr int kFarYears = 30;
 QString yearsWords(double years);
 
-/// Habits as they are kept in the book, and back; damaged text gives none.
-std::string keptHabits(const std::vector<Habit>& habits);
-std::vector<Habit> habitsIn(const std::string& text);
-
 }  // namespace nk

@@ -36,9 +36,6 @@ QLabel* words(QWidget* parent, const char* name, const char* role) {
     return label;
 }
 
-std::string habitsKey(std::int64_t battery) {
-    return "habits:" + std::to_string(battery);
-}
 std::string betweenKey(std::int64_t battery) {
     return "between_logs:" + std::to_string(battery);
 }
@@ -201,7 +198,7 @@ void HabitsStation::showBattery(std::int64_t id) {
             auto habits = habitsOf(**book, id, stop, progress);
             if (!habits) return tl::unexpected<Error>(habits.error());
             out.habits = std::move(*habits);
-            out.kept = habitsIn((*book)->setting(habitsKey(id)).value_or(std::string()));
+            out.kept = habitsIn((*book)->setting(habitsSetting(id)).value_or(std::string()));
             const std::string said = (*book)->setting(betweenKey(id)).value_or(std::string());
             if (said.size() == 1 && said[0] >= '0' && said[0] <= '3')
                 out.between = static_cast<BetweenLogs>(said[0] - '0');
@@ -385,7 +382,7 @@ void HabitsStation::keep() {
     std::vector<Habit> all;
     for (const HabitColumn* c : columns_) all.push_back(c->habit());
     const std::string kept = keptHabits(all);
-    session_.change([key = habitsKey(battery_),
+    session_.change([key = habitsSetting(battery_),
                      kept](BenchBook& b) -> Expected<void> { return b.setSetting(key, kept); },
                     [this, id = battery_, kept] {
                         const auto at = unwritten_.find(id);
