@@ -47,7 +47,8 @@ double base_V(const Chemistry& c, double level) {
 struct Row {
     double volts, amps, warmth, z_from_start;
     std::size_t index;
-    double sigma_V = 0.003;  ///< of a row: where the curve is steep a level that is off counts
+    double dt_s = 0, mean_A = 0;  ///< since the row before
+    double sigma_V = 0.003;       ///< of a row: where the curve is steep a level that is off counts
 };
 
 struct Log {
@@ -130,6 +131,13 @@ Log makeLog(const ModelLog& given, const Battery& battery, const Chemistry& c) {
         if (++taken > 4000) break;
         out.rows.push_back({r.voltage_V()[k] / series, r.current_A()[k], 25, -out.moved_Ah[k], k});
     }
+    for (std::size_t k = 1; k < out.rows.size(); ++k) {
+        const std::size_t a = out.rows[k - 1].index;
+        const std::size_t b = out.rows[k].index;
+        out.rows[k].dt_s = r.time_s()[b] - r.time_s()[a];
+        if (out.rows[k].dt_s > 0)
+            out.rows[k].mean_A = (out.moved_Ah[b] - out.moved_Ah[a]) * 3600 / out.rows[k].dt_s;
+    }
     const double rated = battery.rated_Ah > 0 ? battery.rated_Ah : 1;
     for (std::size_t k = 4; k + 4 < out.rows.size(); ++k) {
         const Row& a = out.rows[k - 4];
@@ -142,29 +150,21 @@ Log makeLog(const ModelLog& given, const Battery& battery, const Chemistry& c) {
     return out;
 }
 
-/// RC states of unit resistance (V for 1 ohm) at the rows, for a time constant.
+/// RC states of unit resistance (V for 1 ohm) at the rows, for a time constant: between rows the
+/// mean current flows (behind a change of it every row of a minute is kept, so nothing is lost).
 std::vector<double> rcStates(const Log& log, double tau) {
-    const Recording& r = *log.recording;
     std::vector<double> out;
     out.reserve(log.rows.size());
     double x = 0;
     double lastDt = -1;
     double keep = 1;
-    std::size_t next = 0;
-    for (std::size_t k = 0; k < r.size() && next < log.rows.size(); ++k) {
-        if (k > 0) {
-            const double dt = r.time_s()[k] - r.time_s()[k - 1];
-            if (dt != lastDt) {
-                lastDt = dt;
-                keep = std::exp(-dt / tau);
-            }
-            const double amps = 0.5 * (r.current_A()[k] + r.current_A()[k - 1]);
-            x = x * keep + amps * (1 - keep);
+    for (const Row& row : log.rows) {
+        if (row.dt_s != lastDt) {
+            lastDt = row.dt_s;
+            keep = std::exp(-row.dt_s / tau);
         }
-        if (log.rows[next].index == k) {
-            out.push_back(x);
-            ++next;
-        }
+        x = x * keep + row.mean_A * (1 - keep);
+        out.push_back(x);
     }
     return out;
 }

@@ -252,7 +252,7 @@ double queueStep_s(const QueueModule& m, const ChargerCard& charger, bool charge
         const double usual = std::min(0.5, (*chemistry)->chargeC) * m.rated_Ah;
         current_A =
             charger.effectiveCharge_A(m.charge_A > 0 ? m.charge_A : usual, **chemistry, m.series);
-        return current_A > 0 ? 1.1 * capacity / current_A * 3600 : kNever;
+        return current_A > 0 ? capacity / current_A * 3600 : kNever;
     }
     current_A = charger.effectiveDischarge_A(m.discharge_A > 0 ? m.discharge_A : 0.2 * m.rated_Ah,
                                              **chemistry, m.series);
@@ -330,6 +330,9 @@ Expected<QueuePlan> planQueue(const QueueWish& wish) {
     }
     best.lowerBound_h = bound;
     addRests(*bench, best);
+    best.notes.push_back(
+        phrase("Times are capacity over current; a real charge takes up to a tenth "
+               "longer (nickel warms, lithium has its tail): plan anew from then."));
     for (const QueueStep& s : best.steps)
         if (s.what == "charge" && !s.attended) {
             best.notes.push_back(

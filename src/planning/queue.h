@@ -48,9 +48,8 @@ struct QueuePlan {
     double makespan_h() const { return (finish_s - start_s) / 3600; }
 };
 
-/// How long a module's step takes on a charger, s; the current that flows. Infinite where it
-/// cannot. A charge takes a tenth more than the capacity (nickel's efficiency, lithium's tail;
-/// common practice, no source).
+/// How long a module's step takes on a charger, s: capacity over the current that flows, plain
+/// arithmetic; a real end that comes later is for planning anew. Infinite where it cannot.
 double queueStep_s(const QueueModule& module, const ChargerCard& charger, bool charge,
                    double& current_A);
 

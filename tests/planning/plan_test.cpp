@@ -444,7 +444,7 @@ TEST(Queues, TwentyEightModulesOfTwentyHoursOnThreeChannels) {
     // Arithmetic: 28 · 20 h / 3 = 186.7 h at the least; ten whole modules on one channel are 200 h.
     QueueWish w = modules(28, 10, 3, 1);
     w.rest_min = 0;
-    for (QueueModule& m : w.modules) m.charge_A = 1.1, m.discharge_A = 1;
+    for (QueueModule& m : w.modules) m.charge_A = 1, m.discharge_A = 1;
     const auto plan = planQueue(w);
     ASSERT_TRUE(plan) << plan.error().text();
     check(w, *plan);
@@ -460,7 +460,7 @@ TEST(Queues, SmallOnesAreAsGoodAsExhaustiveSearch) {
         for (std::size_t k = 0; k < 4; ++k)
             w.modules[k].rated_Ah = 1 + 0.7 * ((seed * 7 + k * 5) % 6);
         for (std::size_t k = 0; k < 4; ++k) {
-            w.modules[k].charge_A = 1.1;
+            w.modules[k].charge_A = 1;
             w.modules[k].discharge_A = 1;
         }
         const auto plan = planQueue(w);
