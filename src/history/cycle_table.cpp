@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "cycle_columns.h"
 #include "formats/number.h"
 #include "quantity/harmless.h"
 #include "quantity/iso_time.h"
@@ -12,221 +13,6 @@
 namespace nk {
 
 namespace {
-
-enum class Role {
-    None,
-    Cell,
-    Cycle,
-    Capacity,
-    Charge,
-    Energy,
-    Resistance,
-    Temperature,
-    Rate,
-    Day,
-    Throughput
-};
-
-struct Seen {
-    Role role = Role::None;
-    int sure = 0;       ///< the surer column of a role is taken
-    double factor = 1;  ///< to Ah, ohm, days
-    std::string unit;   ///< of a capacity
-    bool said = false;  ///< the title says the unit
-};
-
-struct Word {
-    const char* begin;
-    Role role;
-    int sure;
-};
-
-/// Beginnings of words in titles, lower case without marks: English, German, French, Spanish,
-/// Italian, Dutch, and the short forms of test benches in general. Earlier lines win.
-constexpr Word kWords[] = {
-    {"battery", Role::Cell, 2},
-    {"cell", Role::Cell, 2},
-    {"zelle", Role::Cell, 2},
-    {"cellule", Role::Cell, 2},
-    {"celda", Role::Cell, 2},
-    {"channel", Role::Cell, 1},
-    {"barcode", Role::Cell, 2},
-    {"serial", Role::Cell, 2},
-    {"name", Role::Cell, 1},
-    {"through", Role::Throughput, 3},
-    {"durchsatz", Role::Throughput, 3},
-    {"temp", Role::Temperature, 3},
-    {"resist", Role::Resistance, 3},
-    {"widerstand", Role::Resistance, 3},
-    {"innenwiderstand", Role::Resistance, 3},
-    {"dcir", Role::Resistance, 3},
-    {"acir", Role::Resistance, 2},
-    {"esr", Role::Resistance, 3},
-    {"impedan", Role::Resistance, 2},
-    {"weerstand", Role::Resistance, 3},
-    {"rate", Role::Rate, 2},
-    {"crate", Role::Rate, 3},
-    {"current", Role::Rate, 1},
-    {"strom", Role::Rate, 1},
-    {"date", Role::Day, 3},
-    {"datum", Role::Day, 3},
-    {"day", Role::Day, 3},
-    {"tag", Role::Day, 3},
-    {"fecha", Role::Day, 3},
-    {"jour", Role::Day, 3},
-    {"time", Role::Day, 1},
-    {"zeit", Role::Day, 1},
-    {"capac", Role::Capacity, 3},
-    {"kapaz", Role::Capacity, 3},
-    {"capazit", Role::Capacity, 3},
-    {"entladekap", Role::Capacity, 4},
-    {"qd", Role::Capacity, 4},
-    {"soh", Role::Capacity, 2},
-    {"retention", Role::Capacity, 2},
-    {"ladekap", Role::Charge, 4},
-    {"entlad", Role::Capacity, 3},
-    {"discharge", Role::Capacity, 3},
-    {"disch", Role::Capacity, 3},
-    {"dchg", Role::Capacity, 3},
-    {"decharge", Role::Capacity, 3},
-    {"descarga", Role::Capacity, 3},
-    {"qc", Role::Charge, 4},
-    {"charge", Role::Charge, 3},
-    {"chg", Role::Charge, 3},
-    {"laden", Role::Charge, 3},
-    {"ladung", Role::Charge, 3},
-    {"carga", Role::Charge, 3},
-    {"energ", Role::Energy, 2},
-    {"cycle", Role::Cycle, 3},
-    {"cyc", Role::Cycle, 3},
-    {"zyklus", Role::Cycle, 3},
-    {"zyklen", Role::Cycle, 3},
-    {"ciclo", Role::Cycle, 3},
-    {"cyclus", Role::Cycle, 3},
-    {"efc", Role::Cycle, 2},
-    {"n", Role::Cycle, 1},
-    {"nr", Role::Cycle, 1},
-    {"index", Role::Cycle, 1},
-    {"cap", Role::Capacity, 2},
-};
-
-/// Lower case, accents of Latin letters taken off, words split at what is neither letter nor digit
-/// and where a capital follows a small letter.
-std::vector<std::string> wordsOf(const std::string& title) {
-    std::vector<std::string> out(1);
-    bool small = false;
-    for (std::size_t k = 0; k < title.size(); ++k) {
-        const auto c = static_cast<unsigned char>(title[k]);
-        if (c == 0xC3 && k + 1 < title.size()) {
-            const auto second = static_cast<unsigned char>(title[++k]) | 0x20U;
-            const char plain = second >= 0xA0 && second <= 0xA6   ? 'a'
-                               : second == 0xA7                   ? 'c'
-                               : second >= 0xA8 && second <= 0xAB ? 'e'
-                               : second >= 0xAC && second <= 0xAF ? 'i'
-                               : second == 0xB1                   ? 'n'
-                               : second >= 0xB2 && second <= 0xB6 ? 'o'
-                               : second >= 0xB9 && second <= 0xBC ? 'u'
-                                                                  : '?';
-            out.back() += plain;
-            small = true;
-        } else if ((c >= 'a' && c <= 'z') || c >= 0x80) {
-            out.back() += static_cast<char>(c);
-            small = true;
-        } else if (c >= 'A' && c <= 'Z') {
-            if (small) out.emplace_back();
-            out.back() += static_cast<char>(c - 'A' + 'a');
-            small = false;
-        } else if (c >= '0' && c <= '9') {
-            if (!out.back().empty() && !(out.back().back() >= '0' && out.back().back() <= '9'))
-                out.emplace_back();
-            out.back() += static_cast<char>(c);
-            small = false;
-        } else {
-            out.emplace_back();
-            small = false;
-        }
-    }
-    std::erase(out, std::string());
-    return out;
-}
-
-/// Whether a unit stands in a title as a word of its own; letters of English in lower case.
-bool holdsUnit(const std::string& title, std::string_view unit) {
-    std::string lower;
-    for (const char c : title) lower += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
-    const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c & 0x80) != 0; };
-    for (auto at = lower.find(unit); at != std::string::npos; at = lower.find(unit, at + 1)) {
-        const auto end = at + unit.size();
-        if ((at == 0 || !letter(lower[at - 1])) && (end == lower.size() || !letter(lower[end])))
-            return true;
-    }
-    return false;
-}
-
-Seen recognise(const std::string& title) {
-    const auto words = wordsOf(title);
-    Seen out;
-    const auto holds = [&](std::initializer_list<const char*> any) {
-        return std::ranges::any_of(any, [&](const char* w) {
-            return std::ranges::find(words, std::string(w)) != words.end();
-        });
-    };
-    const auto begins = [&](const char* with) {
-        return std::ranges::any_of(words, [&](const auto& w) { return w.starts_with(with); });
-    };
-    // What is of no use here and would be mistaken for something.
-    if (begins("nominal") || begins("rated") || begins("nenn") || begins("efficien") ||
-        begins("volt") || begins("spannung") || begins("step") || begins("status"))
-        return {Role::None, -1, 1, {}, false};
-    for (const Word& w : kWords) {
-        const bool letter = std::string_view(w.begin).size() <= 2;
-        const bool hit = std::ranges::any_of(words, [&](const std::string& one) {
-            return letter ? one == w.begin : one.starts_with(w.begin);
-        });
-        if (!hit || w.sure < out.sure) continue;
-        if (w.sure == out.sure && out.role != Role::None) continue;
-        out.role = w.role;
-        out.sure = w.sure;
-    }
-    const bool discharge = begins("disch") || begins("dis") || begins("dchg") || begins("entlad") ||
-                           begins("descarga") || begins("decharge") || begins("ontlaad");
-    const bool charge =
-        begins("charg") || begins("chg") || begins("lade") || begins("carga") || begins("laad");
-    if (out.role == Role::Capacity && charge && !discharge) {
-        out.role = Role::Charge;
-        out.sure = 4;
-    } else if ((out.role == Role::Capacity || out.role == Role::Charge) && discharge) {
-        out.role = Role::Capacity;
-        out.sure = 4;
-    }
-    // "cycle" and "index" stand beside other words in many titles; "charge cycle" is a cycle.
-    if (begins("cyc") || begins("zyk") || begins("ciclo"))
-        if (!begins("cap") && !begins("kap") && !begins("time") && !begins("zeit") &&
-            out.role != Role::Temperature && out.role != Role::Resistance) {
-            out.role = Role::Cycle;
-            out.sure = 3;
-        }
-    const auto unit = [&](const char* name) { return holdsUnit(title, name); };
-    if (unit("ah")) out.unit = "Ah", out.said = true;
-    if (unit("mah")) out.unit = "Ah", out.factor = 1e-3, out.said = true;
-    if (unit("wh")) out.unit = "Wh", out.said = true;
-    if (unit("mwh")) out.unit = "Wh", out.factor = 1e-3, out.said = true;
-    if (unit("%") || unit("percent") || unit("prozent") || unit("pct"))
-        out.unit = "%", out.said = true;
-    if (out.role == Role::Resistance) {
-        for (const char* milli : {"mohm", "mohms", "milliohm", "milliohms", "mΩ", "m\u2126"})
-            if (unit(milli)) out.factor = 1e-3, out.said = true;
-        for (const char* whole : {"ohm", "ohms", "Ω", "\u2126"})
-            if (unit(whole)) out.said = true;
-    }
-    if (out.role == Role::None && out.said && out.unit != "Wh") out.role = Role::Capacity;
-    if (out.role == Role::Day) {
-        if (holds({"h", "hours", "hour", "stunden"})) out.factor = 1.0 / 24;
-        if (holds({"s", "sec", "seconds", "sekunden"})) out.factor = 1.0 / 86400;
-        if (holds({"min", "minutes"})) out.factor = 1.0 / 1440;
-    }
-    return out;
-}
 
 bool blank(const std::string& cell) {
     std::string lower;
@@ -257,9 +43,9 @@ double printedStep(const PlainTable& table, int column) {
 }
 
 struct Columns {
-    std::map<Role, int> at;
-    std::vector<Seen> seen;
-    int of(Role role) const {
+    std::map<CycleRole, int> at;
+    std::vector<CycleColumn> seen;
+    int of(CycleRole role) const {
         const auto it = at.find(role);
         return it == at.end() ? -1 : it->second;
     }
@@ -303,30 +89,30 @@ std::vector<double> numbers(const PlainTable& table, int column, std::size_t& ba
 void byFigures(const PlainTable& table, Columns& columns) {
     std::vector<int> left;
     for (std::size_t k = 0; k < table.titles.size(); ++k)
-        if (columns.seen[k].role == Role::None && columns.seen[k].sure >= 0)
+        if (columns.seen[k].role == CycleRole::None && columns.seen[k].sure >= 0)
             left.push_back(static_cast<int>(k));
     std::size_t bad = 0;
     std::string words;
-    if (columns.of(Role::Cycle) < 0)
+    if (columns.of(CycleRole::Cycle) < 0)
         for (const int k : left) {
             const auto v = numbers(table, k, bad, words);
             bool counts = v.size() > 2;
             for (std::size_t n = 0; n < v.size() && counts; ++n)
                 counts = v[n] == std::floor(v[n]) && v[n] >= 0 && (n == 0 || v[n] > v[n - 1]);
             if (!counts) continue;
-            columns.at[Role::Cycle] = k;
-            columns.seen[static_cast<std::size_t>(k)].role = Role::Cycle;
+            columns.at[CycleRole::Cycle] = k;
+            columns.seen[static_cast<std::size_t>(k)].role = CycleRole::Cycle;
             std::erase(left, k);
             break;
         }
-    if (columns.of(Role::Capacity) < 0 && columns.of(Role::Charge) < 0 &&
-        columns.of(Role::Energy) < 0) {
+    if (columns.of(CycleRole::Capacity) < 0 && columns.of(CycleRole::Charge) < 0 &&
+        columns.of(CycleRole::Energy) < 0) {
         std::vector<int> numeric;
         for (const int k : left)
             if (std::isfinite(medianOf(numbers(table, k, bad, words)))) numeric.push_back(k);
         if (numeric.size() == 1) {
-            columns.at[Role::Capacity] = numeric.front();
-            columns.seen[static_cast<std::size_t>(numeric.front())].role = Role::Capacity;
+            columns.at[CycleRole::Capacity] = numeric.front();
+            columns.seen[static_cast<std::size_t>(numeric.front())].role = CycleRole::Capacity;
         }
     }
 }
@@ -334,9 +120,9 @@ void byFigures(const PlainTable& table, Columns& columns) {
 Columns findColumns(const PlainTable& table) {
     Columns out;
     for (std::size_t k = 0; k < table.titles.size(); ++k) {
-        out.seen.push_back(recognise(table.titles[k]));
-        const Seen& s = out.seen.back();
-        if (s.role == Role::None) continue;
+        out.seen.push_back(recogniseCycleColumn(table.titles[k]));
+        const CycleColumn& s = out.seen.back();
+        if (s.role == CycleRole::None) continue;
         const int before = out.of(s.role);
         if (before < 0 || out.seen[static_cast<std::size_t>(before)].sure < s.sure)
             out.at[s.role] = static_cast<int>(k);
@@ -346,13 +132,13 @@ Columns findColumns(const PlainTable& table) {
 }
 
 /// The unit of the capacities and what they are multiplied by.
-Expected<void> settleUnit(CycleTable& out, const Seen& seen, double rated_Ah,
+Expected<void> settleUnit(CycleTable& out, const CycleColumn& seen, double rated_Ah,
                           const PlainTable& table, int column) {
     double factor = seen.factor;
     const double middle = std::abs(medianOf(out.capacity_Ah));
     out.unit = seen.unit.empty() ? "Ah" : seen.unit;
     if (!seen.said) {
-        const auto words = wordsOf(table.titles[static_cast<std::size_t>(column)]);
+        const auto words = titleWords(table.titles[static_cast<std::size_t>(column)]);
         const bool share = std::ranges::any_of(words, [](const std::string& w) {
             return w.starts_with("soh") || w.starts_with("retention") ||
                    w.starts_with("relative") || w.starts_with("health") || w.starts_with("normal");
@@ -553,7 +339,7 @@ Expected<CycleTable> readCycles(const PlainTable& given, double rated_Ah, const 
     CycleTable out;
 
     // Which battery, where the table names them.
-    const int names = columns.of(Role::Cell);
+    const int names = columns.of(CycleRole::Cell);
     if (names >= 0) {
         std::map<std::string, std::size_t> each;
         for (const auto& row : table.rows) ++each[row[static_cast<std::size_t>(names)]];
@@ -589,10 +375,10 @@ Expected<CycleTable> readCycles(const PlainTable& given, double rated_Ah, const 
         }
     }
 
-    int capacity = columns.of(Role::Capacity);
-    if (capacity < 0) capacity = columns.of(Role::Charge);
-    if (capacity < 0) capacity = columns.of(Role::Energy);
-    if (capacity < 0) capacity = columns.of(Role::Resistance);
+    int capacity = columns.of(CycleRole::Capacity);
+    if (capacity < 0) capacity = columns.of(CycleRole::Charge);
+    if (capacity < 0) capacity = columns.of(CycleRole::Energy);
+    if (capacity < 0) capacity = columns.of(CycleRole::Resistance);
     if (capacity < 0) {
         std::string titles;
         for (const std::string& t : table.titles)
@@ -605,7 +391,7 @@ Expected<CycleTable> readCycles(const PlainTable& given, double rated_Ah, const 
     }
     std::size_t bad = 0;
     std::string firstBad;
-    const auto column = [&](Role role) -> std::vector<double> {
+    const auto column = [&](CycleRole role) -> std::vector<double> {
         const int k = columns.of(role);
         return k < 0 ? std::vector<double>() : numbers(table, k, bad, firstBad);
     };
@@ -623,16 +409,16 @@ Expected<CycleTable> readCycles(const PlainTable& given, double rated_Ah, const 
                                               phrase("the capacity of each cycle.")));
     if (10 * negative > 9 * finite)
         for (double& x : out.capacity_Ah) x = std::abs(x);
-    const bool onlyResistance = capacity == columns.of(Role::Resistance);
+    const bool onlyResistance = capacity == columns.of(CycleRole::Resistance);
     if (onlyResistance)
         out.capacity_Ah.assign(table.rows.size(), kNaN);
     else if (auto ok = settleUnit(out, columns.seen[static_cast<std::size_t>(capacity)], rated_Ah,
                                   table, capacity);
              !ok)
         return tl::unexpected<Error>(ok.error());
-    out.resistance_ohm = column(Role::Resistance);
-    if (const int k = columns.of(Role::Resistance); k >= 0) {
-        const Seen& seen = columns.seen[static_cast<std::size_t>(k)];
+    out.resistance_ohm = column(CycleRole::Resistance);
+    if (const int k = columns.of(CycleRole::Resistance); k >= 0) {
+        const CycleColumn& seen = columns.seen[static_cast<std::size_t>(k)];
         double factor = seen.factor;
         if (!seen.said && medianOf(out.resistance_ohm) > 1) {
             factor = 1e-3;
@@ -640,17 +426,17 @@ Expected<CycleTable> readCycles(const PlainTable& given, double rated_Ah, const 
         }
         for (double& x : out.resistance_ohm) x *= factor;
     }
-    out.temperature_C = column(Role::Temperature);
-    out.rate = column(Role::Rate);
+    out.temperature_C = column(CycleRole::Temperature);
+    out.rate = column(CycleRole::Rate);
     for (double& x : out.rate) x = std::abs(x);
-    out.throughput_Ah = column(Role::Throughput);
-    if (const int k = columns.of(Role::Throughput); k >= 0)
+    out.throughput_Ah = column(CycleRole::Throughput);
+    if (const int k = columns.of(CycleRole::Throughput); k >= 0)
         for (double& x : out.throughput_Ah) x *= columns.seen[static_cast<std::size_t>(k)].factor;
-    if (const int k = columns.of(Role::Day); k >= 0)
+    if (const int k = columns.of(CycleRole::Day); k >= 0)
         for (const auto& row : table.rows)
             out.day.push_back(dayIn(row[static_cast<std::size_t>(k)], table.decimal,
                                     columns.seen[static_cast<std::size_t>(k)].factor, out.dated));
-    std::vector<double> number = column(Role::Cycle);
+    std::vector<double> number = column(CycleRole::Cycle);
     if (bad > 0)
         out.notes.push_back(
             phrase("{} cells hold no number and were passed over. {}", bad, firstBad));

@@ -8,6 +8,7 @@
 #include <functional>
 #include <memory>
 
+#include "model_log.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -44,121 +45,15 @@ double base_V(const Chemistry& c, double level) {
     return v;
 }
 
-struct Row {
-    double volts, amps, warmth, z_from_start;
-    std::size_t index;
-    double dt_s = 0, mean_A = 0;  ///< since the row before
-    double sigma_V = 0.003;       ///< of a row: where the curve is steep a level that is off counts
-};
-
-struct Log {
-    const Recording* recording;
-    std::vector<Row> rows;
-    std::vector<double> moved_Ah;  ///< into the battery since the start, each sample
-    double start_Ah = kNaN;        ///< z at the first sample; NaN: searched for
-    double anchorQuality = 0;
-    double temperature(std::size_t k, double fallback) const {
-        if (!recording->hasTemperature()) return fallback;
-        const double t = recording->temperature_C()[k];
-        return std::isfinite(t) ? t : fallback;
-    }
-};
-
-/// Ah that were still missing when a taper ended, from the line of current over charge in its last
-/// half; NaN where there is none.
-double missingAt(const Recording& r, const Step& s, const std::vector<double>& moved) {
-    const std::size_t n = s.last - s.first + 1;
-    if (n < 8) return kNaN;
-    const std::size_t from = s.first + n / 2;
-    double sx = 0, sy = 0, sxx = 0, sxy = 0;
-    double count = 0;
-    for (std::size_t k = from; k <= s.last; ++k) {
-        const double x = moved[k] - moved[from];
-        const double y = r.current_A()[k];
-        sx += x, sy += y, sxx += x * x, sxy += x * y, count += 1;
-    }
-    const double slope = (count * sxy - sx * sy) / (count * sxx - sx * sx);
-    if (!(slope < 0)) return kNaN;
-    return s.endCurrent_A / -slope;
-}
-
-std::vector<double> movedCharge(const Recording& r) {
-    std::vector<double> out(r.size(), 0);
-    for (std::size_t k = 1; k < r.size(); ++k)
-        out[k] = out[k - 1] + 0.5 * (r.current_A()[k] + r.current_A()[k - 1]) *
-                                  (r.time_s()[k] - r.time_s()[k - 1]) / 3600;
-    return out;
-}
-
-Log makeLog(const ModelLog& given, const Battery& battery, const Chemistry& c) {
-    Log out;
-    out.recording = given.recording;
-    const Recording& r = *given.recording;
-    out.moved_Ah = movedCharge(r);
-    const double series = battery.cells();
-    const auto& steps = given.steps->list;
-    // Full is where a taper would have come to its end.
-    for (const Step& s : steps) {
-        if (s.kind != StepKind::CvCharge || s.endCurrent_A <= 0) continue;
-        const double volts = s.endVoltage_V / series;
-        if (std::abs(volts - c.set_V) > 0.03) continue;
-        double missing = missingAt(r, s, out.moved_Ah);
-        if (!std::isfinite(missing) || (battery.rated_Ah > 0 && missing > 0.15 * battery.rated_Ah))
-            continue;
-        out.start_Ah = missing + out.moved_Ah[s.last];
-    }
-    if (!std::isfinite(out.start_Ah) && !steps.empty() && !c.nickel()) {
-        const double volts = steps.front().startVoltage_V / series;
-        const bool rested = steps.front().kind == StepKind::Rest;
-        const double top = c.ocv.voltage_V(std::max(0.2, c.ocv.soc(c.set_V)));
-        if (rested && volts > std::min(top, c.set_V) - 0.03) out.start_Ah = 0;
-    }
-    // Thinned: even over the samples, and all of a minute behind a change of the current.
-    const std::size_t n = r.size();
-    const std::size_t stride = std::max<std::size_t>(1, n / 1500);
-    std::size_t dense = 0;
-    std::size_t taken = 0;
-    double jump = 0;
-    for (std::size_t k = 0; k < n; ++k) jump = std::max(jump, std::abs(r.current_A()[k]));
-    double since = -1e9;
-    for (std::size_t k = 0; k < n; ++k) {
-        if (k > 0 && std::abs(r.current_A()[k] - r.current_A()[k - 1]) > 0.2 * jump)
-            since = r.time_s()[k];
-        const bool after = r.time_s()[k] - since < 60 && dense < 1500;
-        if (k % stride != 0 && !after) continue;
-        dense += after ? 1 : 0;
-        if (!std::isfinite(r.voltage_V()[k]) || !std::isfinite(r.current_A()[k])) continue;
-        if (++taken > 4000) break;
-        out.rows.push_back({r.voltage_V()[k] / series, r.current_A()[k], 25, -out.moved_Ah[k], k});
-    }
-    for (std::size_t k = 1; k < out.rows.size(); ++k) {
-        const std::size_t a = out.rows[k - 1].index;
-        const std::size_t b = out.rows[k].index;
-        out.rows[k].dt_s = r.time_s()[b] - r.time_s()[a];
-        if (out.rows[k].dt_s > 0)
-            out.rows[k].mean_A = (out.moved_Ah[b] - out.moved_Ah[a]) * 3600 / out.rows[k].dt_s;
-    }
-    const double rated = battery.rated_Ah > 0 ? battery.rated_Ah : 1;
-    for (std::size_t k = 4; k + 4 < out.rows.size(); ++k) {
-        const Row& a = out.rows[k - 4];
-        const Row& b = out.rows[k + 4];
-        const double moved = std::abs(a.z_from_start - b.z_from_start);
-        if (std::abs(a.amps - b.amps) > 0.1 * std::abs(a.amps) || moved < 1e-4 * rated) continue;
-        const double slope = std::abs(a.volts - b.volts) / moved * rated;
-        out.rows[k].sigma_V = std::hypot(0.003, 0.006 * slope);
-    }
-    return out;
-}
-
 /// RC states of unit resistance (V for 1 ohm) at the rows, for a time constant: between rows the
 /// mean current flows (behind a change of it every row of a minute is kept, so nothing is lost).
-std::vector<double> rcStates(const Log& log, double tau) {
+std::vector<double> rcStates(const ThinnedLog& log, double tau) {
     std::vector<double> out;
     out.reserve(log.rows.size());
     double x = 0;
     double lastDt = -1;
     double keep = 1;
-    for (const Row& row : log.rows) {
+    for (const ModelRow& row : log.rows) {
         if (row.dt_s != lastDt) {
             lastDt = row.dt_s;
             keep = std::exp(-row.dt_s / tau);
@@ -183,10 +78,10 @@ struct Fitted {
 
 class Fitter {
   public:
-    Fitter(std::vector<Log> logs, const Chemistry& c, double usual_ohm)
+    Fitter(std::vector<ThinnedLog> logs, const Chemistry& c, double usual_ohm)
         : logs_(std::move(logs)), c_(c), usual_ohm_(usual_ohm) {}
 
-    std::vector<Log>& logs() { return logs_; }
+    std::vector<ThinnedLog>& logs() { return logs_; }
 
     /// Linear fit for a shape over the rows that `use` takes.
     Fitted linear(const Shape& shape, const std::function<bool(std::size_t, std::size_t)>& use) {
@@ -272,14 +167,14 @@ class Fitter {
     void each(const Shape& shape, const F& take) {
         std::size_t free = 0;
         for (std::size_t l = 0; l < logs_.size(); ++l) {
-            Log& log = logs_[l];
+            ThinnedLog& log = logs_[l];
             const double start = std::isfinite(log.start_Ah) ? log.start_Ah : shape.starts[free++];
             const auto x1 = rcStates(log, shape.tau1);
             const auto x2 = rcStates(log, shape.tau2);
             const auto xd = rcStates(log, shape.lag_s);
             const double lag_Ah = shape.lag * shape.lag_s / 3600;
             for (std::size_t k = 0; k < log.rows.size(); ++k) {
-                const Row& row = log.rows[k];
+                const ModelRow& row = log.rows[k];
                 const double level = 1 - (start + row.z_from_start) / shape.scale_Ah;
                 const double g = std::exp(shape.activation / kGas_J_molK *
                                           (1 / (row.warmth + 273.15) - 1 / 298.15));
@@ -302,7 +197,7 @@ class Fitter {
         }
     }
 
-    std::vector<Log> logs_;
+    std::vector<ThinnedLog> logs_;
     const Chemistry& c_;
     double usual_ohm_;
 };
@@ -343,12 +238,12 @@ std::vector<double> simplex(const std::vector<double>& start, const std::vector<
 
 /// Heat capacity and loss from the log's own temperatures: dT/dt = P/C − (T − T_room)·h/C by least
 /// squares over windows; usual figures where it was never warm enough to tell.
-void fitHeat(OwnModel& m, const std::vector<Log>& logs, double ambient_C, double rated_Ah) {
+void fitHeat(OwnModel& m, const std::vector<ThinnedLog>& logs, double ambient_C, double rated_Ah) {
     m.heat_J_K = 18 * rated_Ah * m.series;
     m.loss_W_K = (0.03 * rated_Ah + 0.02) * m.series;
     double pp = 0, pt = 0, tt = 0, yp = 0, yt = 0;
     double rise = 0;
-    for (const Log& log : logs) {
+    for (const ThinnedLog& log : logs) {
         const Recording& r = *log.recording;
         if (!r.hasTemperature() || r.size() < 20) continue;
         double low = 1e9;
@@ -426,7 +321,7 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
                     phrase("--chemistry with one of the known ones."));
     if (given.empty())
         return fail(ErrorKind::InvalidArgument, phrase("There is no log to learn from."));
-    std::vector<Log> logs;
+    std::vector<ThinnedLog> logs;
     double most_A = 0;
     double deepest = 0;
     double low_C = 1e9;
@@ -439,11 +334,11 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     double reach = 0;
     bool atFloor = false;
     for (const ModelLog& g : given) {
-        Log log = makeLog(g, battery, *c);
+        ThinnedLog log = thinnedLog(g, battery, *c);
         if (log.rows.size() < 20) continue;
         const auto [least, most] = std::ranges::minmax(log.moved_Ah);
         reach = std::max(reach, most - least);
-        for (Row& row : log.rows) {
+        for (ModelRow& row : log.rows) {
             row.warmth = log.temperature(row.index, ambient);
             most_A = std::max(most_A, std::abs(row.amps));
             low_C = std::min(low_C, row.warmth);
@@ -469,11 +364,11 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     double scale = atFloor && deepest > 0.3 * rated ? 1.03 * deepest : rated;
     const double usual = 0.06 / rated;
     Fitter fitter(std::move(logs), *c, usual);
-    std::vector<Log>& all = fitter.logs();
+    std::vector<ThinnedLog>& all = fitter.logs();
     // Starts that no full charge tells: from the first voltage by the chemistry's curve, then
     // searched for.
     Shape shape{scale, 20, 400, c->activation_J_mol, 150, 0.5, {}};
-    for (const Log& log : all)
+    for (const ThinnedLog& log : all)
         if (!std::isfinite(log.start_Ah)) {
             const double v = log.rows.front().volts - log.rows.front().amps * usual;
             const double full = std::max(0.2, c->ocv.soc(c->set_V));
@@ -516,7 +411,7 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     shape = unpack(best);
     const Fitted fit = fitter.linear(shape, everything);
     std::size_t free = 0;
-    for (Log& log : all)
+    for (ThinnedLog& log : all)
         if (!std::isfinite(log.start_Ah)) log.start_Ah = shape.starts[free++];
 
     m.scale_Ah = shape.scale_Ah;
@@ -556,15 +451,15 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     double drop = 0;
     double rows = 0;
     const double mean = total / kOhms + m.r_ohm[0] + m.r_ohm[1];
-    for (const Log& log : all)
-        for (const Row& row : log.rows) {
+    for (const ThinnedLog& log : all)
+        for (const ModelRow& row : log.rows) {
             drop += std::abs(row.amps) * mean;
             rows += 1;
         }
     m.resistanceShare = std::clamp(m.leftOutRms_V / std::max(drop / rows, 1e-6) * 0.5, 0.01, 0.5);
 
-    for (const Log& log : all)
-        for (const Row& row : log.rows) {
+    for (const ThinnedLog& log : all)
+        for (const ModelRow& row : log.rows) {
             const double level = m.level(log.start_Ah + row.z_from_start);
             m.evidence.soc_low = std::min(m.evidence.soc_low, level);
             m.evidence.soc_high = std::max(m.evidence.soc_high, level);

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "app/plot/plain_axes.h"
 #include "app/theme/theme.h"
 #include "quantity/format.h"
 
@@ -55,26 +56,7 @@ void HistoryPlot::redraw() {
     clearPlottables();
     places_.clear();
     const Theme& t = currentTheme();
-    QLocale numbers;
-    numbers.setNumberOptions(QLocale::OmitGroupSeparator);
-    setLocale(numbers);
-    setBackground(t.window);
-    axisRect()->setBackground(t.plot);
-    axisRect()->setMinimumMargins(QMargins(58, 12, 14, 40));
-    QFont small = font();
-    small.setPixelSize(11);
-    for (QCPAxis* a : {xAxis, yAxis}) {
-        a->setVisible(true);
-        a->setBasePen(QPen(t.line));
-        a->setTickPen(QPen(t.line));
-        a->setSubTickPen(Qt::NoPen);
-        a->setTickLabelColor(t.muted);
-        a->setTickLabelFont(small);
-        a->setLabelFont(small);
-        a->setLabelColor(t.muted);
-        a->grid()->setPen(QPen(t.line));
-        a->grid()->setZeroLinePen(Qt::NoPen);
-    }
+    stylePlainAxes(*this, QMargins(58, 12, 14, 40));
     const auto& dots = picture_ == Picture::Capacity     ? view_.capacities
                        : picture_ == Picture::Resistance ? view_.resistances
                                                          : view_.temperatures;

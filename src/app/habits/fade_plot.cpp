@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/plot/plain_axes.h"
 #include "app/theme/theme.h"
 
 namespace nk {
@@ -25,27 +26,9 @@ void FadePlot::redraw() {
     clearItems();
     clearPlottables();
     const Theme& t = currentTheme();
-    QLocale numbers;
-    numbers.setNumberOptions(QLocale::OmitGroupSeparator);
-    setLocale(numbers);
-    setBackground(t.window);
-    axisRect()->setBackground(t.plot);
-    axisRect()->setMinimumMargins(QMargins(58, 10, 14, 40));
-    QFont small = font();
-    small.setPixelSize(11);
     const bool any = !picture_.empty();
-    for (QCPAxis* a : {xAxis, yAxis}) {
-        a->setVisible(any);
-        a->setBasePen(QPen(t.line));
-        a->setTickPen(QPen(t.line));
-        a->setSubTickPen(Qt::NoPen);
-        a->setTickLabelColor(t.muted);
-        a->setTickLabelFont(small);
-        a->setLabelFont(small);
-        a->setLabelColor(t.muted);
-        a->grid()->setPen(QPen(t.line));
-        a->grid()->setZeroLinePen(Qt::NoPen);
-    }
+    stylePlainAxes(*this, QMargins(58, 10, 14, 40), any);
+    const QFont small = plainAxisFont(*this);
     if (!any) {
         auto* words = new QCPItemText(this);
         words->position->setType(QCPItemPosition::ptAxisRectRatio);

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "app/plot/plain_axes.h"
 #include "app/theme/theme.h"
 
 namespace nk {
@@ -22,22 +23,8 @@ void ExpectedCurve::redraw() {
     clearItems();
     clearPlottables();
     const Theme& t = currentTheme();
-    setBackground(t.window);
-    axisRect()->setBackground(t.plot);
-    axisRect()->setMinimumMargins(QMargins(62, 8, 16, 38));
-    QFont small = font();
-    small.setPixelSize(11);
-    for (QCPAxis* a : {xAxis, yAxis}) {
-        a->setBasePen(QPen(t.line));
-        a->setTickPen(QPen(t.line));
-        a->setSubTickPen(Qt::NoPen);
-        a->setTickLabelColor(t.muted);
-        a->setTickLabelFont(small);
-        a->setLabelFont(small);
-        a->setLabelColor(t.muted);
-        a->grid()->setPen(QPen(t.line));
-        a->grid()->setZeroLinePen(Qt::NoPen);
-    }
+    stylePlainAxes(*this, QMargins(62, 8, 16, 38));
+    const QFont small = plainAxisFont(*this);
     QVector<double> minutes;
     for (const double s : step_.time_s) minutes << s / 60;
     QCPGraph* graph = addGraph();

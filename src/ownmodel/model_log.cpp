@@ -1,0 +1,98 @@
+#include "model_log.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nk {
+
+namespace {
+
+/// Ah that were still missing when a taper ended, from the line of current over charge in its last
+/// half; NaN where there is none.
+double missingAt(const Recording& r, const Step& s, const std::vector<double>& moved) {
+    const std::size_t n = s.last - s.first + 1;
+    if (n < 8) return kNaN;
+    const std::size_t from = s.first + n / 2;
+    double sx = 0, sy = 0, sxx = 0, sxy = 0;
+    double count = 0;
+    for (std::size_t k = from; k <= s.last; ++k) {
+        const double x = moved[k] - moved[from];
+        const double y = r.current_A()[k];
+        sx += x, sy += y, sxx += x * x, sxy += x * y, count += 1;
+    }
+    const double slope = (count * sxy - sx * sy) / (count * sxx - sx * sx);
+    if (!(slope < 0)) return kNaN;
+    return s.endCurrent_A / -slope;
+}
+
+std::vector<double> movedCharge(const Recording& r) {
+    std::vector<double> out(r.size(), 0);
+    for (std::size_t k = 1; k < r.size(); ++k)
+        out[k] = out[k - 1] + 0.5 * (r.current_A()[k] + r.current_A()[k - 1]) *
+                                  (r.time_s()[k] - r.time_s()[k - 1]) / 3600;
+    return out;
+}
+
+}  // namespace
+
+ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemistry& c) {
+    ThinnedLog out;
+    out.recording = given.recording;
+    const Recording& r = *given.recording;
+    out.moved_Ah = movedCharge(r);
+    const double series = battery.cells();
+    const auto& steps = given.steps->list;
+    // Full is where a taper would have come to its end.
+    for (const Step& s : steps) {
+        if (s.kind != StepKind::CvCharge || s.endCurrent_A <= 0) continue;
+        const double volts = s.endVoltage_V / series;
+        if (std::abs(volts - c.set_V) > 0.03) continue;
+        double missing = missingAt(r, s, out.moved_Ah);
+        if (!std::isfinite(missing) || (battery.rated_Ah > 0 && missing > 0.15 * battery.rated_Ah))
+            continue;
+        out.start_Ah = missing + out.moved_Ah[s.last];
+    }
+    if (!std::isfinite(out.start_Ah) && !steps.empty() && !c.nickel()) {
+        const double volts = steps.front().startVoltage_V / series;
+        const bool rested = steps.front().kind == StepKind::Rest;
+        const double top = c.ocv.voltage_V(std::max(0.2, c.ocv.soc(c.set_V)));
+        if (rested && volts > std::min(top, c.set_V) - 0.03) out.start_Ah = 0;
+    }
+    // Thinned: even over the samples, and all of a minute behind a change of the current.
+    const std::size_t n = r.size();
+    const std::size_t stride = std::max<std::size_t>(1, n / 1500);
+    std::size_t dense = 0;
+    std::size_t taken = 0;
+    double jump = 0;
+    for (std::size_t k = 0; k < n; ++k) jump = std::max(jump, std::abs(r.current_A()[k]));
+    double since = -1e9;
+    for (std::size_t k = 0; k < n; ++k) {
+        if (k > 0 && std::abs(r.current_A()[k] - r.current_A()[k - 1]) > 0.2 * jump)
+            since = r.time_s()[k];
+        const bool after = r.time_s()[k] - since < 60 && dense < 1500;
+        if (k % stride != 0 && !after) continue;
+        dense += after ? 1 : 0;
+        if (!std::isfinite(r.voltage_V()[k]) || !std::isfinite(r.current_A()[k])) continue;
+        if (++taken > 4000) break;
+        out.rows.push_back({r.voltage_V()[k] / series, r.current_A()[k], 25, -out.moved_Ah[k], k});
+    }
+    for (std::size_t k = 1; k < out.rows.size(); ++k) {
+        const std::size_t a = out.rows[k - 1].index;
+        const std::size_t b = out.rows[k].index;
+        out.rows[k].dt_s = r.time_s()[b] - r.time_s()[a];
+        if (out.rows[k].dt_s > 0)
+            out.rows[k].mean_A = (out.moved_Ah[b] - out.moved_Ah[a]) * 3600 / out.rows[k].dt_s;
+    }
+    const double rated = battery.rated_Ah > 0 ? battery.rated_Ah : 1;
+    for (std::size_t k = 4; k + 4 < out.rows.size(); ++k) {
+        const ModelRow& a = out.rows[k - 4];
+        const ModelRow& b = out.rows[k + 4];
+        const double moved = std::abs(a.z_from_start - b.z_from_start);
+        if (std::abs(a.amps - b.amps) > 0.1 * std::abs(a.amps) || moved < 1e-4 * rated) continue;
+        const double slope = std::abs(a.volts - b.volts) / moved * rated;
+        out.rows[k].sigma_V = std::hypot(0.003, 0.006 * slope);
+    }
+    return out;
+}
+
+}  // namespace nk
