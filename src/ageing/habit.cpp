@@ -83,6 +83,38 @@ std::vector<double> usesIn(const Habit& h, double period_min) {
 
 Expected<HabitLoad> loadOf(const Habit& habit, const Chemistry& chemistry) {
     if (auto ok = check(habit, chemistry); !ok) return tl::unexpected<Error>(ok.error());
+    // Weeks do not know of each other: a full charge every thirty is four weeks with one and
+    // twenty-six without.
+    constexpr double kShort = 4;
+    if (habit.fullChargeEveryWeeks > 2 * kShort) {
+        Habit with = habit;
+        with.fullChargeEveryWeeks = kShort;
+        Habit without = habit;
+        without.fullChargeEveryWeeks = 0;
+        auto a = loadOf(with, chemistry);
+        auto b = loadOf(without, chemistry);
+        if (!a) return a;
+        if (!b) return b;
+        const double share = kShort / std::round(habit.fullChargeEveryWeeks);
+        HabitLoad out = *a;
+        for (auto& m : out.minutes) m.weight *= share;
+        for (auto m : b->minutes) {
+            m.weight *= 1 - share;
+            out.minutes.push_back(m);
+        }
+        for (auto& c : out.cycles) c.count *= share;
+        for (auto c : b->cycles) {
+            c.count *= 1 - share;
+            out.cycles.push_back(c);
+        }
+        const auto mixed = [&](double x, double y) { return share * x + (1 - share) * y; };
+        out.equivalentsPerWeek = mixed(a->equivalentsPerWeek, b->equivalentsPerWeek);
+        out.usesPerWeek = mixed(a->usesPerWeek, b->usesPerWeek);
+        out.hoursAbove4V1 = mixed(a->hoursAbove4V1, b->hoursAbove4V1);
+        out.meanUse_V = mixed(a->meanUse_V, b->meanUse_V);
+        out.week = b->week;
+        return out;
+    }
     const OpenCircuitCurve& ocv = chemistry.ocv;
     const double target_V = habit.target_V > 0 ? habit.target_V : chemistry.set_V;
     HabitLoad out;

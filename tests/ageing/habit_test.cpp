@@ -299,6 +299,25 @@ TEST(Habits, APackThatNeverMeetsItsBalancerDrifts) {
     EXPECT_LE(monthly->schools[0].years, never->schools[0].years + 1e-9);
 }
 
+TEST(Habits, AFullChargeNowAndThenLiesBetweenAlwaysAndNever) {
+    Habit h;
+    h.target_V = 4.0;
+    h.usesPerWeek = 4;
+    double before = 1e9;
+    for (const double weeks : {1.0, 4.0, 8.0, 9.0, 30.0, 104.0}) {
+        h.fullChargeEveryWeeks = weeks;
+        const auto load = loadOf(h, chem("nmc"));
+        ASSERT_TRUE(load);
+        double all = 0;
+        for (const auto& m : load->minutes) all += m.weight;
+        EXPECT_NEAR(all, 10080, 1) << weeks;
+        EXPECT_LT(load->hoursAbove4V1, before) << weeks;
+        before = load->hoursAbove4V1;
+    }
+    h.fullChargeEveryWeeks = 0;
+    EXPECT_LE(loadOf(h, chem("nmc"))->hoursAbove4V1, before);
+}
+
 TEST(Habits, WhatTheDeviceLeavesIsNoRange) {
     Habit h;
     h.target_V = 4.1;

@@ -124,6 +124,10 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     keeper_ = new QTimer(this);
     keeper_->setSingleShot(true);
     keeper_->setInterval(400);
+    ranker_ = new QTimer(this);
+    ranker_->setSingleShot(true);
+    ranker_->setInterval(80);
+    connect(ranker_, &QTimer::timeout, this, &HabitsStation::rank);
     connect(keeper_, &QTimer::timeout, this, &HabitsStation::keep);
     connect(own_, &QPushButton::toggled, this, [this] { answerAll(); });
     connect(add, &QPushButton::clicked, this, [this] {
@@ -146,7 +150,7 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
 }
 
 bool HabitsStation::keepLater() const {
-    return keeper_->isActive();
+    return keeper_->isActive() || ranker_->isActive();
 }
 
 QWidget* HabitsStation::firstFocus() {
@@ -182,7 +186,7 @@ void HabitsStation::show(ShownPtr shown) {
 }
 
 void HabitsStation::showBattery(std::int64_t id) {
-    if (keepLater()) keep();
+    if (keeper_->isActive()) keep();
     battery_ = id;
     if (id <= 0) {
         take({});
@@ -323,10 +327,15 @@ void HabitsStation::answerAll() {
     for (std::size_t k = 0; k < columns_.size(); ++k)
         if (answers[k]) columns_[k]->setAnswer(*answers[k], figures[k], most);
     for (HabitColumn* c : columns_) c->setChosen(c == chosen_);
-    rank();
+    // While an edge is dragged the figures follow at once, the ranking a moment later.
+    if (changes_.empty())
+        rank();
+    else
+        ranker_->start();
 }
 
 void HabitsStation::rank() {
+    ranker_->stop();
     while (QLayoutItem* item = list_->takeAt(0)) {
         item->widget()->deleteLater();
         delete item;

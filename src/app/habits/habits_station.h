@@ -71,6 +71,7 @@ class HabitsStation : public Station {
     HabitColumn* chosen_ = nullptr;
     std::vector<HabitChange> changes_;
     QTimer* keeper_ = nullptr;
+    QTimer* ranker_ = nullptr;
     std::map<std::int64_t, std::vector<Habit>> unwritten_;  ///< on their way into the book
     QLabel* title_ = nullptr;
     FadePlot* plot_ = nullptr;
