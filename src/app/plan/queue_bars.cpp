@@ -123,15 +123,17 @@ bool QueueBars::event(QEvent* event) {
         const auto* help = static_cast<QHelpEvent*>(event);
         for (const QueueStep& s : plan_.steps) {
             if (s.charger < 0 || !barOf(s).contains(help->pos())) continue;
-            QToolTip::showText(help->globalPos(),
-                               QString("%1: %2\n%3 – %4")
-                                   .arg(QString::fromStdString(wish_.modules[s.module].name),
-                                        s.what == "charge"      ? tr("charge")
-                                        : s.what == "discharge" ? tr("discharge")
-                                                                : tr("rest"),
-                                        QString::fromStdString(localTime(s.start_s)),
-                                        QString::fromStdString(localTime(s.end_s))),
-                               this);
+            // A name from a table is letters, never markup.
+            QToolTip::showText(
+                help->globalPos(),
+                QString("<qt>%1: %2<br>%3 – %4</qt>")
+                    .arg(QString::fromStdString(wish_.modules[s.module].name).toHtmlEscaped(),
+                         s.what == "charge"      ? tr("charge")
+                         : s.what == "discharge" ? tr("discharge")
+                                                 : tr("rest"),
+                         QString::fromStdString(localTime(s.start_s)),
+                         QString::fromStdString(localTime(s.end_s))),
+                this);
             return true;
         }
         QToolTip::hideText();
