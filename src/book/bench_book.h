@@ -206,6 +206,8 @@ class BenchBook {
     Expected<std::int64_t> addTaskDone(const TaskDone& done);
     /// Rules and periods that are the book's; empty: as the program has them.
     Expected<std::string> setting(const std::string& name);
+    /// As setSetting, for what the program worked out by itself: no step of undo.
+    Expected<void> keepComputed(const std::string& name, const std::string& value);
     Expected<void> setSetting(const std::string& name, const std::string& value);
 
     Expected<std::vector<InstrumentEntry>> instruments();

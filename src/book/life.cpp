@@ -226,18 +226,28 @@ Expected<std::string> BenchBook::setting(const std::string& name) {
                    });
 }
 
+namespace {
+Expected<void> writeSetting(SQLite::Database& db, const std::string& name,
+                            const std::string& value) {
+    SQLite::Statement q(db,
+                        "INSERT INTO setting(name, value) VALUES (?, ?) ON CONFLICT(name) "
+                        "DO UPDATE SET value=excluded.value");
+    q.bind(1, name);
+    q.bind(2, value);
+    q.exec();
+    return {};
+}
+}  // namespace
+
 Expected<void> BenchBook::setSetting(const std::string& name, const std::string& value) {
     return guarded(path_.string(), phrase("The book's settings could not be written"), [&] {
-        return journaled(*db_, {"setting"}, [&]() -> Expected<void> {
-            SQLite::Statement q(*db_,
-                                "INSERT INTO setting(name, value) VALUES (?, ?) ON CONFLICT(name) "
-                                "DO UPDATE SET value=excluded.value");
-            q.bind(1, name);
-            q.bind(2, value);
-            q.exec();
-            return {};
-        });
+        return journaled(*db_, {"setting"}, [&] { return writeSetting(*db_, name, value); });
     });
+}
+
+Expected<void> BenchBook::keepComputed(const std::string& name, const std::string& value) {
+    return guarded(path_.string(), phrase("The book's settings could not be written"),
+                   [&] { return writeSetting(*db_, name, value); });
 }
 
 }  // namespace nk

@@ -51,6 +51,10 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
         ->check(CLI::Range(0.0, 1.0));
     c->add_option("--resistance-ohm", resistance_ohm_, "of a cell, measured")
         ->check(CLI::Range(1e-6, 100.0));
+    c->add_option("--rested-v", rested_V_, "V of the whole battery at rest, before the start");
+    c->add_option("--cells-v", cells_V_, "V of each cell at rest: 3.61,3.60,3.58")->delimiter(',');
+    c->add_option("--field-wh", field_Wh_, "Wh of the battery that feeds the charger")
+        ->check(CLI::Range(0.1, 1e7));
     c->add_flag("--beyond-usual", beyond_,
                 "the explicit step to more than the usual current, where the maker allows it");
     for (const auto& [name, words, run] :
@@ -71,6 +75,19 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
             ->check(CLI::Range(0.0, 1.0));
         c->add_option("--to-soc", toSoc_, "of storage")->check(CLI::Range(0.0, 1.0));
     }
+    c = sub(*plan, "chargers", "Chargers beside one another, by the task", &PlanCommand::chargers);
+    batteryOptions(*c);
+    c->add_option("CHARGERS", chargers_,
+                  "chargers (narrow-knee/chargers/1); left out: the generic "
+                  "ones");
+    c->add_option("--rate", rate_, "of the charge: 1C, 2A or 750mA; left out: a kind one");
+    c->add_option("--discharge-a", discharge_A_, "left out: a fifth of the rating")
+        ->check(CLI::Range(0.001, 10000.0));
+    c->add_option("--capacity-ah", capacity_Ah_, "present capacity; left out: the rating")
+        ->check(CLI::Range(0.001, 100000.0));
+    c->add_option("--cycles", cycles_, "discharge and charge")->check(CLI::Range(1, 100));
+    c->add_option("--rest", rest_, "between steps: 20min, 1h");
+    c->add_flag("--charge-only", noDischarge_, "no discharges");
     c = sub(*plan, "readyby", "A charge that ends just before it is used", &PlanCommand::readyBy);
     batteryOptions(*c);
     c->add_option("--rate", rate_, "1C, 2A or 750mA; left out: a kind one");
@@ -161,6 +178,9 @@ Expected<ChargeWish> PlanCommand::chargeWish() const {
     wish.ambient_C = ambient_C_;
     wish.beyondUsual = beyond_;
     wish.resistance_ohm = resistance_ohm_;
+    wish.rested_V = rested_V_;
+    wish.cells_V = cells_V_;
+    wish.fieldBattery_Wh = field_Wh_;
     return wish;
 }
 
@@ -193,6 +213,34 @@ int PlanCommand::charge() {
     const auto plan = planCharge(*wish);
     if (!plan) return err_ << plan.error().text() << '\n', 1;
     out_ << (json_ ? chargePlanJson(*plan) : chargePlanText(*plan));
+    return 0;
+}
+
+int PlanCommand::chargers() {
+    auto charge = chargeWish();
+    if (!charge) return err_ << charge.error().text() << '\n', 1;
+    TaskWish wish;
+    wish.charge = std::move(*charge);
+    wish.cycles = std::max(1, cycles_);
+    wish.capacity_Ah = capacity_Ah_;
+    wish.discharge_A = discharge_A_;
+    wish.discharge = !noDischarge_;
+    if (!rest_.empty()) {
+        const auto minutes = readMinutes(rest_);
+        if (!minutes) return err_ << "--rest: " << minutes.error().text() << '\n', 2;
+        wish.rest_min = *minutes;
+    }
+    std::vector<ChargerCard> cards = genericChargers();
+    if (!chargers_.empty()) {
+        const auto bytes = readFile(chargers_);
+        if (!bytes) return err_ << bytes.error().text() << '\n', 1;
+        auto read = readChargers(*bytes, chargers_);
+        if (!read) return err_ << read.error().text() << '\n', 1;
+        cards = std::move(*read);
+    }
+    const auto tasks = compareChargers(wish, cards);
+    if (!tasks) return err_ << tasks.error().text() << '\n', 1;
+    out_ << (json_ ? chargerTasksJson(*tasks) : chargerTasksText(*tasks));
     return 0;
 }
 

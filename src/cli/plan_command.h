@@ -1,4 +1,4 @@
-// narrow-knee-cli plan charge|breakin|recondition|storage|readyby|join|queue
+// narrow-knee-cli plan charge|breakin|recondition|storage|readyby|join|queue|chargers
 #pragma once
 
 #include <iosfwd>
@@ -21,6 +21,7 @@ class PlanCommand {
     Expected<ProgramWish> programWish() const;
     int tellProgram(const Expected<Program>& program);
     int charge();
+    int chargers();
     int breakIn();
     int recondition();
     int storage();
@@ -35,8 +36,10 @@ class PlanCommand {
         now_, calendar_, order_ = "cd";
     int series_ = 0, cycles_ = 0;
     double rated_Ah_ = 0, capacity_Ah_ = 0, fromSoc_ = -1, toSoc_ = 0.5, ambient_C_ = 20,
-           set_V_ = 0, floor_V_ = 0, lamp_W_ = 0, resistance_ohm_ = 0, seconds_ = 0.2, makerC_ = 0;
-    bool json_ = false, beyond_ = false, unattended_ = false, force_ = false;
+           set_V_ = 0, floor_V_ = 0, lamp_W_ = 0, resistance_ohm_ = 0, seconds_ = 0.2, makerC_ = 0,
+           rested_V_ = 0, field_Wh_ = 0, discharge_A_ = 0;
+    std::vector<double> cells_V_;
+    bool noDischarge_ = false, json_ = false, beyond_ = false, unattended_ = false, force_ = false;
 };
 
 }  // namespace nk

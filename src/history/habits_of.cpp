@@ -1,6 +1,7 @@
 #include "habits_of.h"
 
 #include <gsl/gsl_cdf.h>
+#include <gsl/gsl_fit.h>
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -61,8 +62,29 @@ std::optional<SlopeChange> slopeChange(const FadeSeries& series, double at) {
     return out;
 }
 
+std::optional<CellDrift> cellDrift(const std::vector<double>& day,
+                                   const std::vector<double>& lost_Ah, double rated_Ah) {
+    const std::size_t n = day.size();
+    if (n < 4 || !(rated_Ah > 0)) return std::nullopt;
+    const auto [first, last] = std::ranges::minmax(day);
+    if (last - first < 30) return std::nullopt;
+    double slope = kNaN;
+    double level = kNaN;
+    double v00 = 0;
+    double v01 = 0;
+    double v11 = 0;
+    double squares = 0;
+    gsl_fit_linear(day.data(), 1, lost_Ah.data(), 1, n, &level, &slope, &v00, &v01, &v11, &squares);
+    constexpr double kMonth = 365.25 / 12;
+    const double half = gsl_cdf_tdist_Pinv(0.975, static_cast<double>(n) - 2) * std::sqrt(v11);
+    const double unit = kMonth / rated_Ah;
+    return CellDrift{slope * unit, (slope - half) * unit, (slope + half) * unit,
+                     static_cast<int>(n)};
+}
+
 Expected<BatteryHabits> habitsOf(BenchBook& book, std::int64_t batteryId, std::stop_token stop,
-                                 const std::function<void(double)>& progress) {
+                                 const std::function<void(double)>& progress,
+                                 FadeQuestion question) {
     BatteryHabits out;
     const auto history = batteryHistory(book, batteryId);
     if (!history) return tl::unexpected<Error>(history.error());
@@ -101,12 +123,21 @@ Expected<BatteryHabits> habitsOf(BenchBook& book, std::int64_t batteryId, std::s
     }
     out.record = recorder.done();
 
-    auto cycles = cyclesOf(*history, FadeOf::Capacity);
+    std::vector<double> day;
+    std::vector<double> imbalance_Ah;
+    for (const HistoryPoint& p : history->points)
+        if (p.reading.name == "imbalance_loss" && std::isfinite(p.at_s) &&
+            std::isfinite(p.reading.value)) {
+            day.push_back(p.at_s / 86400);
+            imbalance_Ah.push_back(p.reading.value);
+        }
+    out.drift = cellDrift(day, imbalance_Ah, out.battery.battery.rated_Ah);
+
+    auto cycles = cyclesOf(*history, question.of);
     if (!cycles) {
         out.whyNoFade = cycles.error().what;
         return out;
     }
-    FadeQuestion question;
     question.rated_Ah = out.battery.battery.rated_Ah;
     // Where most days are in no log, full cycles say little: time is what is known.
     const auto& days = cycles->day;
@@ -123,7 +154,8 @@ Expected<BatteryHabits> habitsOf(BenchBook& book, std::int64_t batteryId, std::s
     const double years = span / 365.25;
     const FadeBand last = fade->result.model.at(fade->result.model.last);
     const double lost = 1 - last.middle / fade->result.initial;
-    if (years > 0.1 && lost > 0.02 && !chemistry->nickel() && !out.mostlyUnknown) {
+    if (years > 0.1 && lost > 0.02 && question.of == FadeOf::Capacity && !chemistry->nickel() &&
+        !out.mostlyUnknown) {
         Habit recorded;
         double depth = 0;
         double count = 0;

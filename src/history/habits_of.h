@@ -26,8 +26,15 @@ struct SlopeChange {
     double probability = kNaN;           ///< that chance alone makes such a difference
 };
 
+/// How fast cells drift apart, as the charge lost to imbalance shows it over months.
+struct CellDrift {
+    double perMonth = kNaN, low = kNaN, high = kNaN;  ///< fraction of the rating a month, 95 %
+    int discharges = 0;
+};
+
 struct BatteryHabits {
     BatteryEntry battery;
+    std::optional<CellDrift> drift;
     HabitRecord record;
     std::optional<FadeReport> fade;
     std::string whyNoFade;
@@ -37,9 +44,16 @@ struct BatteryHabits {
     std::vector<std::string> leftOut;  ///< logs that cannot be read
 };
 
-/// Reads all logs of a battery. Errors: no such battery, stopped, the book cannot be read.
+/// Reads all logs of a battery. `question`: which fade, and its end; its rating and axis are the
+/// battery's own. Errors: no such battery, stopped, the book cannot be read.
 Expected<BatteryHabits> habitsOf(BenchBook& book, std::int64_t batteryId, std::stop_token stop = {},
-                                 const std::function<void(double)>& progress = {});
+                                 const std::function<void(double)>& progress = {},
+                                 FadeQuestion question = {});
+
+/// A straight line through the charges lost to imbalance, with Student's interval. Nothing with
+/// under four discharges, under 30 days or without a rating. `day`, `lost_Ah`: one a discharge.
+std::optional<CellDrift> cellDrift(const std::vector<double>& day,
+                                   const std::vector<double>& lost_Ah, double rated_Ah);
 
 /// Slopes before and after a place by least squares with one line each that meet there, and the
 /// chance of such a difference by Student's t. Nothing with under four points on a side.

@@ -7,7 +7,9 @@
 #include <cmath>
 #include <functional>
 #include <memory>
+#include <numeric>
 
+#include "judge.h"
 #include "model_log.h"
 #include "quantity/phrase.h"
 
@@ -143,6 +145,26 @@ class Fitter {
             }
         }
         out.rss = squares - 2 * out.beta.dot(right) + out.beta.dot(normal * out.beta);
+        return out;
+    }
+    /// Measured and predicted volts of the rows that `use` takes, log by log.
+    std::vector<LeftOutLog> told(const Shape& shape, const Eigen::VectorXd& beta,
+                                 const std::function<bool(std::size_t, std::size_t)>& use) {
+        std::vector<LeftOutLog> out;
+        each(shape, [&](std::size_t log, std::size_t row, const double* values, const int* columns,
+                        int n, double y) {
+            if (!use(log, row)) return;
+            for (int i = 0; i < n; ++i) y -= values[i] * beta[columns[i]];
+            if (out.empty() || out.back().log != log) out.emplace_back().log = log;
+            const ModelRow& r = logs_[log].rows[row];
+            LeftOutLog& l = out.back();
+            l.rms_V += y * y;
+            l.time_s.push_back(logs_[log].recording->time_s()[r.index]);
+            l.measured_V.push_back(r.volts);
+            l.predicted_V.push_back(r.volts - y);
+        });
+        for (LeftOutLog& l : out)
+            l.rms_V = std::sqrt(l.rms_V / static_cast<double>(l.time_s.size()));
         return out;
     }
     /// RMS of the residuals of the rows that `use` takes, V a cell.
@@ -291,7 +313,71 @@ void fitHeat(OwnModel& m, const std::vector<ThinnedLog>& logs, double ambient_C,
     m.heatKnown = true;
 }
 
+void learnedBy(OwnModel& m, const Shape& shape, const Eigen::VectorXd& beta) {
+    m.scale_Ah = shape.scale_Ah;
+    m.correction_V.assign(beta.data(), beta.data() + kCurve);
+    m.r0_ohm.assign(beta.data() + kCurve, beta.data() + kCurve + kOhms);
+    m.r_ohm = {beta[kCurve + kOhms], beta[kCurve + kOhms + 1]};
+    m.tau_s = {shape.tau1, shape.tau2};
+    m.lag_s = shape.lag_s;
+    m.lag_Ah_A = shape.lag * shape.lag_s / 3600;
+    m.activation_J_mol = shape.activation;
+}
+
+/// Where the rested curve meets the floor.
+double capacityOf(const OwnModel& m) {
+    double low = 0;
+    double high = 1.6 * m.scale_Ah;
+    for (int k = 0; k < 60; ++k) {
+        const double z = 0.5 * (low + high);
+        (m.ocv_V(z) > m.chemistry->dischargeFloor_V ? low : high) = z;
+    }
+    return high;
+}
+
+/// Blocks that were left out in turn, by time.
+void inOrder(LeftOutLog& log) {
+    if (std::ranges::is_sorted(log.time_s)) return;
+    std::vector<std::size_t> order(log.time_s.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::ranges::stable_sort(order, {}, [&](std::size_t k) { return log.time_s[k]; });
+    double squares = 0;
+    LeftOutLog out;
+    for (const std::size_t k : order) {
+        out.time_s.push_back(log.time_s[k]);
+        out.measured_V.push_back(log.measured_V[k]);
+        out.predicted_V.push_back(log.predicted_V[k]);
+        squares += std::pow(log.measured_V[k] - log.predicted_V[k], 2);
+    }
+    out.rms_V = std::sqrt(squares / static_cast<double>(order.size()));
+    log = std::move(out);
+}
+
+/// Every so manieth row, at most about `most`.
+void thin(LeftOutLog& log, std::size_t most) {
+    const std::size_t stride = (log.time_s.size() + most - 1) / most;
+    if (stride < 2) return;
+    for (std::vector<double>* column : {&log.time_s, &log.measured_V, &log.predicted_V}) {
+        std::size_t to = 0;
+        for (std::size_t k = 0; k < column->size(); k += stride) (*column)[to++] = (*column)[k];
+        column->resize(to);
+    }
+}
+
 }  // namespace
+
+bool OwnModel::wellFormed() const {
+    if (chemistry == nullptr || correction_V.size() != static_cast<std::size_t>(kCurve) ||
+        r0_ohm.size() != static_cast<std::size_t>(kOhms))
+        return false;
+    const auto good = [](double x) { return std::isfinite(x); };
+    for (const double x : {capacity_Ah, scale_Ah, tau_s[0], tau_s[1], lag_s, heat_J_K, loss_W_K})
+        if (!good(x) || !(x > 0)) return false;
+    for (const double x : {r_ohm[0], r_ohm[1], lag_Ah_A, activation_J_mol, leftOutRms_V,
+                           resistanceShare, chargeShare})
+        if (!good(x) || x < 0) return false;
+    return std::ranges::all_of(correction_V, good) && std::ranges::all_of(r0_ohm, good);
+}
 
 double OwnModel::warmthFactor(double temperature_C) const {
     return std::exp(activation_J_mol / kGas_J_molK * (1 / (temperature_C + 273.15) - 1 / 298.15));
@@ -333,9 +419,13 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     m.evidence = {1e9, 0, 0, 0, 1, 0};
     double reach = 0;
     bool atFloor = false;
+    std::vector<const ModelLog*> used;
+    std::vector<std::size_t> places;
     for (const ModelLog& g : given) {
         ThinnedLog log = thinnedLog(g, battery, *c);
         if (log.rows.size() < 20) continue;
+        places.push_back(static_cast<std::size_t>(&g - given.data()));
+        used.push_back(&g);
         const auto [least, most] = std::ranges::minmax(log.moved_Ah);
         reach = std::max(reach, most - least);
         for (ModelRow& row : log.rows) {
@@ -414,14 +504,7 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     for (ThinnedLog& log : all)
         if (!std::isfinite(log.start_Ah)) log.start_Ah = shape.starts[free++];
 
-    m.scale_Ah = shape.scale_Ah;
-    m.correction_V.assign(fit.beta.data(), fit.beta.data() + kCurve);
-    m.r0_ohm.assign(fit.beta.data() + kCurve, fit.beta.data() + kCurve + kOhms);
-    m.r_ohm = {fit.beta[kCurve + kOhms], fit.beta[kCurve + kOhms + 1]};
-    m.tau_s = {shape.tau1, shape.tau2};
-    m.lag_s = shape.lag_s;
-    m.lag_Ah_A = shape.lag * shape.lag_s / 3600;
-    m.activation_J_mol = shape.activation;
+    learnedBy(m, shape, fit.beta);
     m.noise_V = fitter.rms(shape, fit.beta, everything);
     double total = 0;
     for (const double r : m.r0_ohm) total += r;
@@ -445,7 +528,33 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
         const double e = fitter.rms(shape, other.beta, out);
         squares += e * e;
         parts += 1;
+        if (all.size() > 1) {
+            OwnModel blind = m;
+            learnedBy(blind, shape, other.beta);
+            blind.capacity_Ah = capacityOf(blind);
+            for (LeftOutLog& log : fitter.told(shape, other.beta, out)) {
+                judgeStep(blind, *used[log.log], all[log.log].start_Ah, log);
+                m.leftOut.push_back(std::move(log));
+            }
+        } else {
+            for (LeftOutLog& log : fitter.told(shape, other.beta, out)) {
+                if (m.leftOut.empty()) m.leftOut.push_back({});
+                LeftOutLog& whole = m.leftOut.front();
+                const auto join = [](std::vector<double>& to, const std::vector<double>& more) {
+                    to.insert(to.end(), more.begin(), more.end());
+                };
+                join(whole.time_s, log.time_s);
+                join(whole.measured_V, log.measured_V);
+                join(whole.predicted_V, log.predicted_V);
+            }
+        }
     }
+    for (LeftOutLog& log : m.leftOut) {
+        inOrder(log);
+        thin(log, 400);
+        log.log = places[log.log];
+    }
+    std::ranges::sort(m.leftOut, {}, &LeftOutLog::log);
     m.leftOutRms_V = std::sqrt(squares / parts);
     // A volt that is wrong by that much under the usual current is this share of the resistance.
     double drop = 0;
@@ -471,14 +580,7 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     m.evidence.c_low = std::min(m.evidence.c_low, m.evidence.c_high);
     m.evidence.t_low_C = low_C;
     m.evidence.t_high_C = high_C;
-    // The capacity: where the rested curve meets the floor.
-    double low = 0;
-    double high = 1.6 * m.scale_Ah;
-    for (int k = 0; k < 60; ++k) {
-        const double z = 0.5 * (low + high);
-        (m.ocv_V(z) > c->dischargeFloor_V ? low : high) = z;
-    }
-    m.capacity_Ah = high;
+    m.capacity_Ah = capacityOf(m);
     fitHeat(m, all, battery.hasAmbient() ? battery.ambient_C : low_C, rated);
     if (!m.heatKnown)
         m.caveats.push_back(

@@ -16,6 +16,17 @@ struct ModelLog {
     const Steps* steps = nullptr;
 };
 
+/// A log as a fit that did not see it predicts it, thinned to a few hundred rows.
+struct LeftOutLog {
+    std::size_t log = 0;                                  ///< among those given
+    std::vector<double> time_s, measured_V, predicted_V;  ///< of a cell
+    double rms_V = 0;
+    /// Its longest charge or discharge that came to its end: time and charge, measured and
+    /// predicted; NaN where there is none.
+    double measured_s = kNaN, predicted_s = kNaN;
+    double measured_Ah = kNaN, predicted_Ah = kNaN;
+};
+
 /// The chemistry's curve with a smooth correction; z in Ah under full.
 struct OwnModel {
     const Chemistry* chemistry = nullptr;
@@ -42,8 +53,11 @@ struct OwnModel {
         double t_low_C = 0, t_high_C = 0;
         double soc_low = 0, soc_high = 1;
     } evidence;
+    std::vector<LeftOutLog> leftOut;
     std::vector<std::string> caveats;
 
+    /// All parts there and finite: what came out of a file may be used.
+    bool wellFormed() const;
     double level(double z_Ah) const { return 1 - z_Ah / scale_Ah; }
     /// Open-circuit voltage of a cell, beyond the ends straight on.
     double ocv_V(double z_Ah) const;

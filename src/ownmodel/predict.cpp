@@ -47,17 +47,25 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
         const double r0 = m.r0At(s.z, s.warmth) * off.ohms;
         const double open =
             m.ocv_V(s.z * off.charge - m.lag_Ah_A * s.lagging_A) + off.volts + s.x1 + s.x2;
+        const double period = step.on_s + step.off_s;
+        const double phase = step.on_s > 0 ? std::fmod(t + 1e-7, period) : 0;
+        const bool on = step.on_s <= 0 || phase < step.on_s;
+        // Half a second at least: from nothing a power has no current.
+        const double eased =
+            step.ease_s > 0 && t < step.ease_s ? (t + 0.5) / (step.ease_s + 0.5) : 1;
         if (step.kind == PredictStep::Kind::Rest) {
+            amps = 0;
+        } else if (!on) {
             amps = 0;
         } else if (step.kind == PredictStep::Kind::Power) {
             // P = n·|I|·(open − |I|·r0): the smaller root; none: it cannot give so much.
-            const double per = step.value / m.series;
+            const double per = eased * step.value / m.series;
             const double under = open * open - 4 * r0 * per;
             if (under < 0) break;
             amps = -(open - std::sqrt(under)) / (2 * std::max(r0, 1e-9));
             if (r0 < 1e-8) amps = -per / open;
         } else {
-            amps = sign * step.value;
+            amps = sign * step.value * eased;
             if (step.kind == PredictStep::Kind::Charge && open + amps * r0 >= step.volts) {
                 if (!held) out.knee_s = t;
                 held = true;
@@ -87,7 +95,7 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
         out.endVolts = volts;
         if (step.kind == PredictStep::Kind::Rest     ? t >= step.duration_s
             : step.kind == PredictStep::Kind::Charge ? held && amps <= step.cutoff_A
-                                                     : volts <= step.volts)
+                                                     : on && volts <= step.volts)
             break;
         if (t >= kLongest_s) {
             out.never = true;
@@ -105,6 +113,8 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
             dt = std::min(dt, std::max(1e-3, step.duration_s - t));
         if (step.kind == PredictStep::Kind::Discharge || step.kind == PredictStep::Kind::Power)
             if (volts - step.volts < 0.05) dt = std::min(dt, 1.0);
+        if (step.on_s > 0) dt = std::min(dt, std::max(1e-3, (on ? step.on_s : period) - phase));
+        if (step.ease_s > 0 && t < step.ease_s) dt = std::min(dt, 1.0);
         const double k1 = std::exp(-dt / m.tau_s[0]);
         const double k2 = std::exp(-dt / m.tau_s[1]);
         const double lost = amps * (volts - (open - s.x1 - s.x2)) * m.series;
@@ -130,8 +140,10 @@ Expected<PredictStep> readPredictStep(const std::string& text) {
     PredictStep out;
     out.text = text;
     const auto refuse = [&] {
-        return fail(ErrorKind::InvalidArgument, phrase("This is no step: {}", text), "--do",
-                    "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min");
+        return fail(
+            ErrorKind::InvalidArgument, phrase("This is no step: {}", text), "--do",
+            "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min; loads also "
+            "with :pulse:10s:20s or :ease:60s");
     };
     std::vector<std::string> parts(1);
     for (const char c : text) {
@@ -161,6 +173,27 @@ Expected<PredictStep> readPredictStep(const std::string& text) {
         if (parts.size() == 4 && !current(parts[3], out.cutoff_A)) return refuse();
         return out;
     }
+    const auto stretch = [&](const std::string& part, double& value) {
+        if (figure(part, "min", value)) return value *= 60, true;
+        if (figure(part, "h", value)) return value *= 3600, true;
+        return figure(part, "s", value);
+    };
+    if (parts[0] == "discharge" || parts[0] == "power") {
+        while (parts.size() > 3) {
+            const std::size_t n = parts.size();
+            if (n >= 6 && parts[n - 3] == "pulse" && out.on_s == 0) {
+                if (!stretch(parts[n - 2], out.on_s) || !stretch(parts[n - 1], out.off_s) ||
+                    out.on_s < 1 || out.off_s < 1 || out.on_s + out.off_s > kLongest_s)
+                    return refuse();
+                parts.resize(n - 3);
+            } else if (n >= 5 && parts[n - 2] == "ease" && out.ease_s == 0) {
+                if (!stretch(parts[n - 1], out.ease_s) || out.ease_s > kLongest_s) return refuse();
+                parts.resize(n - 2);
+            } else {
+                return refuse();
+            }
+        }
+    }
     if (parts[0] == "discharge" && parts.size() == 3) {
         out.kind = PredictStep::Kind::Discharge;
         if (!current(parts[1], out.value) || !figure(parts[2], "V", out.volts)) return refuse();
@@ -173,15 +206,7 @@ Expected<PredictStep> readPredictStep(const std::string& text) {
     }
     if (parts[0] == "rest" && parts.size() == 2) {
         out.kind = PredictStep::Kind::Rest;
-        double value = 0;
-        if (figure(parts[1], "min", value))
-            out.duration_s = 60 * value;
-        else if (figure(parts[1], "h", value))
-            out.duration_s = 3600 * value;
-        else if (figure(parts[1], "s", value))
-            out.duration_s = value;
-        else
-            return refuse();
+        if (!stretch(parts[1], out.duration_s)) return refuse();
         if (out.duration_s > kLongest_s) return refuse();
         return out;
     }
@@ -192,8 +217,10 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
                                              const std::vector<PredictStep>& steps,
                                              const PredictSetting& setting) {
     if (steps.empty())
-        return fail(ErrorKind::InvalidArgument, phrase("There is nothing to predict."), "--do",
-                    "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min");
+        return fail(
+            ErrorKind::InvalidArgument, phrase("There is nothing to predict."), "--do",
+            "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min; loads also "
+            "with :pulse:10s:20s or :ease:60s");
     if (!(setting.startSoc >= 0 && setting.startSoc <= 1.02))
         return fail(ErrorKind::InvalidArgument,
                     phrase("A charge level of {:.2f} is none.", setting.startSoc), "--start-soc",

@@ -13,11 +13,14 @@ struct PredictStep {
     double value = 0;  ///< A or W
     double volts = 0;  ///< a cell: set voltage or floor
     double cutoff_A = 0;
-    double duration_s = 0;  ///< of a rest
+    double duration_s = 0;       ///< of a rest
+    double on_s = 0, off_s = 0;  ///< a load that pulses: on and off in turn; 0: it does not
+    double ease_s = 0;           ///< a load that grows evenly from nothing over so long
 };
 
-/// `charge:2A:4.20V:0.1A`, `discharge:5A:3.0V`, `power:20W:3.0V`, `rest:30min`. Errors: anything
-/// else, figures that cannot be.
+/// `charge:2A:4.20V:0.1A`, `discharge:5A:3.0V`, `power:20W:3.0V`, `rest:30min`; loads may add
+/// `pulse:10s:20s` (on, off; a second or more) and `ease:60s`. Errors: anything else, figures that
+/// cannot be.
 Expected<PredictStep> readPredictStep(const std::string& text);
 
 struct PredictedStep {

@@ -79,6 +79,18 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
     ChargePlan out;
     out.chemistry = c->id;
     out.cells = b.series;
+    auto triage = triageOf(b, wish.rested_V, wish.cells_V);
+    if (!triage) return tl::unexpected<Error>(triage.error());
+    out.triage = std::move(*triage);
+    if (out.triage.word == Triage::Word::OutOfUse || out.triage.word == Triage::Word::MeasureCells)
+        return fail(ErrorKind::InvalidArgument,
+                    out.triage.words.front() +
+                        (out.triage.words.size() > 1 ? " " + out.triage.words[1] : ""),
+                    {},
+                    out.triage.word == Triage::Word::OutOfUse
+                        ? std::string()
+                        : phrase("--cells-v with each cell at rest."));
+    const bool gently = out.triage.word == Triage::Word::Gently;
 
     // The current: what is asked for, in the bounds of chemistry, warmth and charger.
     double rate = wish.rate_C > 0      ? wish.rate_C
@@ -112,6 +124,11 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
         rate = 0.2;
         out.limitedBy = "cold";
         why = phrase("0.2C at the most under {:.0f} °C.", c->chargeSlowBelow_C);
+    }
+    if (gently && rate > kGentleC) {
+        rate = kGentleC;
+        out.limitedBy = "overdrained";
+        why = out.triage.words.front();
     }
     double current = rate * b.rated_Ah;
     double step = 0;
@@ -148,7 +165,13 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
     const double capacity = b.rated_Ah;
     const double capacityStep =
         wish.charger && wish.charger->capacityStep_mAh > 0 ? wish.charger->capacityStep_mAh : 1;
-    const double from = wish.fromSoc >= 0 ? wish.fromSoc : 0;
+    // Volts at rest tell the level where the curve is not flat.
+    const bool flat = c->nickel() || c->id == "lfp" || c->id == "lto";
+    double told = wish.fromSoc;
+    if (told < 0 && std::isfinite(out.triage.cell_V) && !flat)
+        told = std::clamp(c->ocv.soc(out.triage.cell_V) / std::max(0.2, c->ocv.soc(c->set_V)), 0.0,
+                          1.0);
+    const double from = told >= 0 ? told : 0;
     if (!c->nickel()) {
         double perCell = c->set_V;
         if (wish.set_V > 0) {
@@ -199,7 +222,9 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
         };
         const ChargeRun likely = with(kUsual_ohmAh, 1, from);
         out.knee_s = likely.knee_s;
-        const double lowFrom = wish.fromSoc >= 0 ? from : std::min(1.0, from + 0.2);
+        const double lowFrom = wish.fromSoc >= 0 ? from
+                               : told >= 0       ? std::min(1.0, from + 0.1)
+                                                 : std::min(1.0, from + 0.2);
         out.time_s = {with(kLow_ohmAh, 0.85, lowFrom).time_s, likely.time_s,
                       with(kHigh_ohmAh, 1.05, from).time_s};
         if (out.time_s[0] > out.time_s[1]) std::swap(out.time_s[0], out.time_s[1]);
@@ -224,6 +249,20 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
             out.cautions.push_back(
                 phrase("So slowly the peak can be too small to be caught: watch the time."));
     }
+    if (!flat) {
+        // Range against life at a glance.
+        std::string words;
+        for (const double under : {0.1, 0.2}) {
+            const double volts = c->set_V - under;
+            words += (words.empty() ? "" : " ") +
+                     phrase(
+                         "To {:.2f} V a cell: {:.0f} % of the charge, {:.1f} to {:.1f} times "
+                         "the cycles.",
+                         volts, 100 * c->ocv.soc(volts) / std::max(0.2, c->ocv.soc(c->set_V)),
+                         std::pow(1.5, under / 0.1), std::pow(2.5, under / 0.1));
+        }
+        out.reasons["life"] = words + " " + phrase("(Common practice, no source.)");
+    }
     // The timer: behind the latest end, in steps of five minutes.
     out.timer_min = 5 * std::ceil(out.time_s[2] / 60 * 1.15 / 5);
     out.reasons["timer_min"] =
@@ -235,6 +274,12 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
             out.cautions.push_back(
                 phrase("The charger's timer ends it before it is full: it must be begun again."));
     }
+    if (gently) {
+        out.timer_min = std::min(out.timer_min, kGentleMinutes);
+        out.reasons["timer_min"] = phrase(
+            "The gentle start: is it above {:.2f} V a cell then, plan anew.", c->overdrained_V);
+    }
+    for (const std::string& words : out.triage.words) out.cautions.push_back(words);
     out.reasons["time_s"] =
         wish.fromSoc >= 0
             ? phrase(
@@ -243,6 +288,11 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
                   100 * from,
                   wish.resistance_ohm > 0 ? phrase("the measured resistance")
                                           : phrase("a usual resistance"))
+        : told >= 0
+            ? phrase(
+                  "From about {:.0f} %, by {:.2f} V a cell at rest and the chemistry's usual "
+                  "curve.",
+                  100 * from, out.triage.cell_V)
             : phrase(
                   "From empty, at the least from a fifth: the level before is not known. By the "
                   "chemistry's usual curve.");
@@ -254,6 +304,17 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
         "What the supply must give, at 85 % in the charger (common "
         "practice, no source); at 12 V that is {:.1f} A.",
         out.supply_W / 12);
+    if (wish.fieldBattery_Wh > 0) {
+        // Used to four fifths; 85 % arrive in the charger, and of a charge 95 % come (lithium) or
+        // 75 % (nickel): common practice, no source.
+        const double one =
+            c->nominal_V * b.series * b.rated_Ah * (1 - from) / (c->nickel() ? 0.75 : 0.95) / 0.85;
+        out.fills = one > 0 ? 0.8 * wish.fieldBattery_Wh / one : out.fills;
+        out.reasons["fills"] = phrase(
+            "A field battery of {:.0f} Wh, used to four fifths, fills {:.1f} of these; one "
+            "takes {:.0f} Wh out of it (common practice, no source).",
+            wish.fieldBattery_Wh, out.fills, one);
+    }
     out.preflight = preflightList(b, out.current_A);
     for (std::string& words : chargeCautions(b)) out.cautions.push_back(std::move(words));
     return out;

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "charger_card.h"
+#include "triage.h"
 
 namespace nk {
 
@@ -20,7 +21,10 @@ struct ChargeWish {
     double ambient_C = 20;
     bool beyondUsual = false;  ///< the user asked in so many words for more than the usual figure
     std::optional<ChargerCard> charger;
-    double resistance_ohm = 0;  ///< a cell, measured; 0: not known
+    double resistance_ohm = 0;    ///< a cell, measured; 0: not known
+    double rested_V = 0;          ///< of the battery before the start; 0: not measured
+    std::vector<double> cells_V;  ///< of each cell, at rest; empty: not measured
+    double fieldBattery_Wh = 0;   ///< that feeds the charger; 0: the mains
 };
 
 /// Seconds: at the least, likely, at the most.
@@ -38,11 +42,13 @@ struct ChargePlan {
     double timer_min = 0;
     double capacityLimit_mAh = 0;
     double supply_W = 0;    ///< that the charger's supply must give
-    std::string limitedBy;  ///< charger_power, charger_current, cold, usual_rate; empty: nothing
+    std::string limitedBy;  ///< charger_power, charger_current, cold, overdrained; empty: nothing
     bool beyondUsual = false;
     TimeRange time_s{};
     double knee_s = std::numeric_limits<double>::quiet_NaN();
     std::map<std::string, std::string> reasons;  ///< by the name of the setting
+    Triage triage;
+    double fills = std::numeric_limits<double>::quiet_NaN();  ///< by the field battery
     std::vector<std::string> preflight, cautions;
 };
 

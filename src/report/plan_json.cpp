@@ -74,6 +74,9 @@ std::string chargePlanJson(const ChargePlan& p) {
     out.key("limited_by");
     textOrNull(out, p.limitedBy);
     out.key("beyond_usual").boolean(p.beyondUsual);
+    out.key("triage");
+    textOrNull(out, toString(p.triage.word));
+    out.key("fills").number(p.fills);
     range(out, p.time_s);
     out.key("knee_s").number(p.knee_s);
     out.key("reasons").beginObject();
@@ -83,6 +86,38 @@ std::string chargePlanJson(const ChargePlan& p) {
     texts(out, "cautions", p.cautions);
     out.endObject();
     return out.done();
+}
+
+std::string chargerTasksJson(const std::vector<ChargerTask>& tasks) {
+    JsonWriter out;
+    out.beginObject();
+    out.key("schema").text("narrow-knee/charger-task/1");
+    out.key("chargers").beginList();
+    for (const ChargerTask& t : tasks) {
+        out.beginObject();
+        out.key("charger").text(t.charger);
+        out.key("can").boolean(t.can());
+        out.key("hours").number(t.hours);
+        out.key("charge_A").number(t.can() ? t.charge_A : std::nan(""));
+        out.key("discharge_A").number(t.discharge_A > 0 ? t.discharge_A : std::nan(""));
+        out.key("decides");
+        textOrNull(out, t.decides);
+        out.key("text");
+        textOrNull(out, t.words);
+        out.endObject();
+    }
+    out.endList();
+    out.endObject();
+    return out.done();
+}
+
+std::string chargerTasksText(const std::vector<ChargerTask>& tasks) {
+    std::string out;
+    for (const ChargerTask& t : tasks)
+        out += t.can() ? fmt::format("{:<28}{:>8}  {}\n", t.charger, durationText(3600 * t.hours),
+                                     t.words)
+                       : fmt::format("{:<28}{:>8}  {}\n", t.charger, "cannot", t.words);
+    return out;
 }
 
 std::string chargePlanText(const ChargePlan& p) {
@@ -105,6 +140,8 @@ std::string chargePlanText(const ChargePlan& p) {
     row("capacity limit", fmt::format("{:.0f} mAh", p.capacityLimit_mAh), "capacity_limit_mAh");
     row("takes", minutes(p.time_s), "time_s");
     row("supply", fmt::format("{:.0f} W", p.supply_W), "supply_W");
+    if (std::isfinite(p.fills)) row("fills", fmt::format("{:.1f}", p.fills), "fills");
+    if (p.reasons.contains("life")) row("life", "", "life");
     out += lines("Before the start", p.preflight);
     out += lines("Cautions", p.cautions);
     return out;

@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "planning/charger_task.h"
 #include "planning/join.h"
 #include "planning/program.h"
 #include "planning/queue.h"
@@ -11,6 +12,9 @@ namespace nk {
 
 std::string chargePlanJson(const ChargePlan& plan);
 std::string chargePlanText(const ChargePlan& plan);
+/// narrow-knee/charger-task/1.
+std::string chargerTasksJson(const std::vector<ChargerTask>& tasks);
+std::string chargerTasksText(const std::vector<ChargerTask>& tasks);
 std::string programJson(const Program& program);
 std::string programText(const Program& program);
 std::string joinJson(const JoinAnswer& answer);

@@ -93,6 +93,33 @@ TEST_F(HabitsWindow, TryItPutsTheChangeBeside) {
     EXPECT_TRUE(column(0)->findChild<QLabel*>("habitWhy")->text().contains("2014"));
 }
 
+TEST_F(HabitsWindow, PausesAreLinesAndChargingHasItsOwnWarmth) {
+    importCycle();
+    station();
+    HabitColumn* c = column(0);
+    const auto kept = c->habit().pauses.size();
+    c->findChild<QPushButton*>("pauseAdd")->click();
+    ASSERT_EQ(c->habit().pauses.size(), kept + 1);
+    auto days = c->findChildren<QSpinBox*>("habitPause");
+    auto warmth = c->findChildren<QSpinBox*>("habitPauseWarmth");
+    ASSERT_EQ(days.size(), static_cast<int>(kept) + 1);
+    days.back()->setValue(60);
+    warmth.back()->setValue(5);
+    c->findChild<QSpinBox*>("habitCharging")->setValue(33);
+    EXPECT_EQ(c->habit().pauses.back().daysPerYear, 60);
+    EXPECT_EQ(c->habit().pauses.back().temperature_C, 5);
+    EXPECT_EQ(c->habit().charging_C, 33);
+    EXPECT_NE(c->habit().use_C, 33);
+    // Closed at once: what was changed last is kept all the same.
+    window_->close();
+    openWindow();
+    station();
+    EXPECT_EQ(column(0)->habit().pauses.size(), kept + 1);
+    EXPECT_EQ(column(0)->habit().charging_C, 33);
+    QTest::mouseClick(column(0)->findChildren<QPushButton*>("pauseRemove").back(), Qt::LeftButton);
+    EXPECT_EQ(column(0)->habit().pauses.size(), kept);
+}
+
 TEST_F(HabitsWindow, HabitFilesGoOutAndIn) {
     importCycle();
     HabitsStation* s = station();
@@ -151,6 +178,21 @@ TEST_F(HabitsWindow, TheOwnFadeIsDrawnFromTheBook) {
     settle();
     EXPECT_TRUE(s->findChild<QLabel*>("recordWords")->text().contains("as you say"));
     EXPECT_EQ(*window_->book().setting("between_logs:" + std::to_string(id)), "1");
+    // Another end: the label's share, then a figure; kept in the book.
+    auto* of = s->findChild<QComboBox*>("fadeEndOf");
+    auto* value = s->findChild<QDoubleSpinBox*>("fadeEndValue");
+    ASSERT_TRUE(of->isVisible());
+    value->setValue(90);
+    settle();
+    EXPECT_NEAR(s->findChild<FadePlot*>()->picture().end, 0.9 * 2.5, 0.03);
+    EXPECT_TRUE(s->findChild<QLabel*>("fadeWords")->text().contains("90 % of its first capacity"));
+    of->setCurrentIndex(2);
+    Q_EMIT of->activated(2);
+    settle();
+    value->setValue(1.5);
+    settle();
+    EXPECT_NEAR(s->findChild<FadePlot*>()->picture().end, 1.5, 1e-9);
+    EXPECT_EQ(*window_->book().setting("fade_end:" + std::to_string(id)), "Ah 1.5");
 }
 
 }  // namespace

@@ -4,9 +4,12 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QLineEdit>
 
+#include "app/battery/model_view.h"
 #include "app/plan/plan_station.h"
 #include "app/plan/queue_bars.h"
+#include "app/plan/what_if_panel.h"
 #include "tests/gui/window.h"
 
 namespace nk::test {
@@ -119,6 +122,84 @@ TEST_F(PlanWindow, TablesOfPacksAndModulesComeInAndPlansGoOut) {
     s->openChargers();
     settle();
     EXPECT_TRUE(s->findChild<QueueBars*>()->isVisible());
+}
+
+TEST_F(PlanWindow, VoltsAtRestAreTheFirstQuestion) {
+    PlanStation* s = station();
+    part<QComboBox>("planChemistry")
+        ->setCurrentIndex(part<QComboBox>("planChemistry")->findData("lipo"));
+    auto* rested = part<QLineEdit>("planRested");
+    rested->setText("5.1");
+    QTest::keyClick(rested, Qt::Key_Return);
+    EXPECT_TRUE(s->problem().contains("out of use")) << s->problem().toStdString();
+    rested->setText("3.9 3.9 2.7");
+    QTest::keyClick(rested, Qt::Key_Return);
+    EXPECT_TRUE(s->problem().isEmpty()) << s->problem().toStdString();
+    EXPECT_EQ(value(s, "Timer"), "30 min");
+    rested->setText("3.9 what 2.7");
+    QTest::keyClick(rested, Qt::Key_Return);
+    EXPECT_FALSE(s->problem().isEmpty());
+}
+
+TEST_F(PlanWindow, AKeptCardWaitsForItsLog) {
+    importCycle();
+    PlanStation* s = station();
+    settle();
+    auto ticks = s->findChildren<QCheckBox*>("preflight");
+    ASSERT_GT(ticks.size(), 4);
+    ticks[0]->setChecked(true);
+    // Another figure leaves the ticks.
+    part<QDoubleSpinBox>("planRate")->setValue(0.3);
+    ticks = s->findChildren<QCheckBox*>("preflight");
+    QTest::mouseClick(part<QPushButton>("planKeep"), Qt::LeftButton);
+    settle();
+    const auto battery = window_->book().batteries()->front().id;
+    const auto kept = plansOf(window_->book(), battery);
+    ASSERT_EQ(kept.size(), 1U);
+    EXPECT_EQ(kept[0].ticked.size(), 1U);
+    EXPECT_TRUE(part<QLabel>("planAgainst")->text().contains("waits"));
+}
+
+TEST_F(PlanWindow, WhatIfTellsALoggedStepAgain) {
+    importCycle();
+    PlanStation* s = station();
+    ask(6);
+    auto* panel = s->findChild<WhatIfPanel*>();
+    ASSERT_TRUE(panel->isVisible());
+    ASSERT_TRUE(panel->answer()) << panel->words().toStdString();
+    const double before = panel->answer()->instead.duration_s;
+    auto* amount = part<QDoubleSpinBox>("whatIfAmount");
+    amount->setValue(2 * amount->value());
+    settle();
+    ASSERT_TRUE(panel->answer());
+    EXPECT_LT(panel->answer()->instead.duration_s, before);
+    EXPECT_TRUE(panel->words().contains("It would take"));
+    // Every step that can be told again.
+    auto* steps = part<QComboBox>("whatIfStep");
+    for (int k = 0; k < steps->count(); ++k) {
+        steps->setCurrentIndex(k);
+        settle();
+        EXPECT_TRUE(panel->answer()) << k << panel->words().toStdString();
+    }
+}
+
+TEST_F(PlanWindow, TheBatteryPageShowsItsModelAndSendsTheNextLogHere) {
+    importCycle();
+    const auto battery = window_->book().batteries()->front().id;
+    window_->showBattery(battery);
+    settle();
+    QTest::mouseClick(part<QPushButton>("history-3"), Qt::LeftButton);
+    settle();
+    auto* view = window_->findChild<ModelView*>();
+    ASSERT_TRUE(view->isVisible());
+    ASSERT_TRUE(view->model());
+    EXPECT_TRUE(view->findChild<QLabel*>("modelWords")->text().contains("misses"));
+    Q_EMIT window_->session().planRequested(battery);
+    settle();
+    auto* s = window_->findChild<PlanStation*>();
+    EXPECT_TRUE(s->isVisible());
+    ASSERT_EQ(s->card().rows.size(), 3U);
+    EXPECT_TRUE(s->card().title.contains("capacity"));
 }
 
 }  // namespace

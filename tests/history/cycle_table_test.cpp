@@ -10,6 +10,7 @@
 
 #include "history/fade_report.h"
 #include "history/habit_file.h"
+#include "history/habits_of.h"
 
 using namespace nk;
 
@@ -187,6 +188,25 @@ TEST(FadeReports, TheEndComesWithADay) {
     const auto ofLabel = fadeOf(*t, label);
     ASSERT_TRUE(ofLabel);
     EXPECT_NEAR(ofLabel->result.end.middle, (2.5 - 0.8 * 2.6) / 0.005, 0.5);
+}
+
+TEST(CellDrift, IsALineWithItsInterval) {
+    // 1 % of 4 Ah a month, scattered by 4 mAh, over a year.
+    const double scatter[] = {1, -1, 0.5, -0.5, 1, -1};
+    std::vector<double> day;
+    std::vector<double> lost;
+    for (int k = 0; k < 6; ++k) {
+        day.push_back(60.0 * k);
+        lost.push_back(0.05 + 0.04 * day.back() / (365.25 / 12) + 0.004 * scatter[k]);
+    }
+    const auto drift = cellDrift(day, lost, 4);
+    ASSERT_TRUE(drift);
+    EXPECT_LT(drift->low, 0.01);
+    EXPECT_GT(drift->high, 0.01);
+    EXPECT_LT(drift->high - drift->low, 0.002);
+    EXPECT_FALSE(cellDrift({0, 10, 20, 25}, {0, 0, 0, 0}, 4)) << "under a month";
+    EXPECT_FALSE(cellDrift({0, 40, 90}, {0, 0, 0}, 4)) << "three discharges";
+    EXPECT_FALSE(cellDrift(day, lost, 0)) << "no rating";
 }
 
 TEST(HabitFiles, AreReadWrittenAndRefused) {

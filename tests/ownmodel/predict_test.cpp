@@ -2,6 +2,7 @@
 // within its interval, and refuses what nobody could learn. Physics cells of another kind are in
 // tests/coverage/predict.py.
 #include "ownmodel/predict.h"
+#include "ownmodel/judge.h"
 
 #include <gtest/gtest.h>
 
@@ -148,6 +149,87 @@ TEST(OwnModel, WhatCannotBeLearnedOrDoneIsRefused) {
     EXPECT_FALSE(predict(m, {}, {}));
     EXPECT_FALSE(predict(m, {*readPredictStep("charge:1A:4.6V")}, {0, 23}));
     EXPECT_FALSE(predict(m, {*readPredictStep("discharge:1A:3V")}, {7, 23}));
+}
+
+TEST(OwnModel, JudgesEachLogByAFitThatDidNotSeeIt) {
+    const std::string same = R"("capacity_Ah": 2.35, "r0_ohm": 0.03, "soc": 0.02)";
+    const Played a = play(same, kCycle, 21);
+    const Played b = play(same, kCycle, 22, 30);
+    const auto model = fitOwnModel(
+        {{a.log.imported.recording.get(), &a.steps}, {b.log.imported.recording.get(), &b.steps}},
+        cell());
+    ASSERT_TRUE(model);
+    ASSERT_EQ(model->leftOut.size(), 2U);
+    for (const LeftOutLog& l : model->leftOut) {
+        EXPECT_GT(l.time_s.size(), 100U);
+        EXPECT_LE(l.time_s.size(), 450U);
+        EXPECT_LT(l.rms_V, 0.02);
+        EXPECT_NEAR(l.predicted_s, l.measured_s, 0.05 * l.measured_s);
+        EXPECT_NEAR(l.predicted_Ah, l.measured_Ah, 0.03 * std::abs(l.measured_Ah));
+    }
+    EXPECT_TRUE(model->wellFormed());
+}
+
+TEST(OwnModel, LoadsThatPulseOrAreEasedIn) {
+    const OwnModel m =
+        learned(play(R"("capacity_Ah": 2.4, "soc": 0.02, "r0_ohm": 0.03)", kCycle, 3));
+    const auto told = [&](const char* step) {
+        const auto s = readPredictStep(step);
+        EXPECT_TRUE(s) << step;
+        const auto p = predict(m, {*s}, {1, 23});
+        EXPECT_TRUE(p) << step;
+        return p->front();
+    };
+    const PredictedStep steady = told("discharge:1A:3.0V");
+    const PredictedStep pulsed = told("discharge:1A:3.0V:pulse:10s:20s");
+    // A third of the time flows: three times as long, and a little more charge, for it recovers.
+    EXPECT_NEAR(pulsed.duration_s, 3 * std::abs(pulsed.charge_Ah) * 3600, 60);
+    EXPECT_GE(std::abs(pulsed.charge_Ah), std::abs(steady.charge_Ah) - 0.002);
+    const PredictedStep eased = told("discharge:1A:3.0V:ease:10min");
+    // The first ten minutes give half: five minutes more.
+    EXPECT_NEAR(eased.duration_s - steady.duration_s, 300, 40);
+    const PredictedStep power = told("power:4W:3.0V:pulse:1s:1s");
+    EXPECT_GT(power.duration_s, 3600);
+    for (const char* bad : {"discharge:1A:3.0V:pulse:10s", "discharge:1A:3.0V:pulse:0.5s:1s",
+                            "discharge:1A:3.0V:ease", "discharge:1A:3.0V:ease:1s:ease:2s",
+                            "charge:1A:4.2V:0.1A:pulse:10s:20s", "rest:10min:ease:3s"})
+        EXPECT_FALSE(readPredictStep(bad)) << bad;
+}
+
+TEST(OwnModel, WhatIfTellsTheSameStepWhenNothingChanges) {
+    const Played p = play(R"("capacity_Ah": 2.4, "soc": 0.02, "r0_ohm": 0.03)", kCycle, 5);
+    const OwnModel m = learned(p);
+    const ModelLog log{p.log.imported.recording.get(), &p.steps};
+    Battery battery = cell();
+    std::size_t charge = 99;
+    std::size_t discharge = 99;
+    for (std::size_t k = 0; k < p.steps.list.size(); ++k) {
+        if (p.steps.list[k].kind == StepKind::CcCharge) charge = k;
+        if (p.steps.list[k].kind == StepKind::CcDischarge) discharge = k;
+    }
+    ASSERT_LT(charge, 99U);
+    ASSERT_LT(discharge, 99U);
+    const auto same =
+        whatIf(m, log, battery, charge, *readPredictStep("charge:1.25A:4.2V:0.125A"), 23);
+    ASSERT_TRUE(same) << same.error().text();
+    EXPECT_NEAR(same->startSoc, 0.02, 0.03);
+    EXPECT_NEAR(same->asItWas.duration_s, same->measured_s, 0.04 * same->measured_s);
+    EXPECT_NEAR(same->instead.duration_s, same->asItWas.duration_s,
+                0.03 * same->asItWas.duration_s);
+    const auto lower =
+        whatIf(m, log, battery, charge, *readPredictStep("charge:1.25A:4.1V:0.125A"), 23);
+    ASSERT_TRUE(lower);
+    EXPECT_LT(lower->endSoc, same->endSoc - 0.04);
+    const auto twice =
+        whatIf(m, log, battery, discharge, *readPredictStep("discharge:2A:3.0V"), 23);
+    ASSERT_TRUE(twice);
+    EXPECT_NEAR(twice->startSoc, 1, 0.03);
+    EXPECT_NEAR(twice->instead.duration_s, 0.5 * twice->measured_s, 0.05 * twice->measured_s);
+    EXPECT_FALSE(whatIf(m, log, battery, 77, *readPredictStep("discharge:2A:3.0V"), 23));
+    for (std::size_t k = 0; k < p.steps.list.size(); ++k)
+        if (p.steps.list[k].kind == StepKind::Rest) {
+            EXPECT_FALSE(whatIf(m, log, battery, k, *readPredictStep("discharge:2A:3.0V"), 23));
+        }
 }
 
 }  // namespace

@@ -13,6 +13,8 @@
 
 #include "history/plan_files.h"
 #include "planning/charge_run.h"
+#include "planning/charger_task.h"
+#include "planning/log_next.h"
 #include "quantity/iso_time.h"
 #include "quantity/reading.h"
 #include "report/plan_json.h"
@@ -168,6 +170,101 @@ TEST(ChargePlans, WhatMustNotBeIsRefused) {
     ASSERT_TRUE(cold);
     EXPECT_EQ(cold->limitedBy, "cold");
     EXPECT_NEAR(cold->current_A, 1, 1e-9);
+}
+
+TEST(Triage, VoltsAtRestDecideBeforeAnythingIsSet) {
+    Battery pack;
+    pack.chemistry = "lipo";
+    pack.series = 3;
+    pack.rated_Ah = 2.2;
+    using W = Triage::Word;
+    const auto word = [](const Battery& b, double volts, const std::vector<double>& cells) {
+        const auto t = triageOf(b, volts, cells);
+        EXPECT_TRUE(t) << t.error().text();
+        return t ? t->word : W::NotMeasured;
+    };
+    EXPECT_EQ(word(pack, 0, {}), W::NotMeasured);
+    EXPECT_EQ(word(pack, 11.4, {}), W::Normal);
+    EXPECT_EQ(word(pack, 8.4, {}), W::Gently);
+    EXPECT_EQ(word(pack, 5.0, {}), W::OutOfUse);
+    // One bad cell decides, whatever the mean says.
+    EXPECT_EQ(word(pack, 0, {3.9, 3.9, 1.2}), W::OutOfUse);
+    EXPECT_EQ(word(pack, 0, {3.9, 3.9, 2.7}), W::Gently);
+    EXPECT_FALSE(triageOf(pack, 16.0, {})) << "another series count";
+    EXPECT_FALSE(triageOf(pack, 0, {3.9, 3.9}));
+    EXPECT_FALSE(triageOf(pack, 12.0, {3.0, 3.0, 3.0})) << "they do not add up";
+    EXPECT_FALSE(triageOf(pack, std::nan(""), {}));
+    Battery nickel;
+    nickel.chemistry = "nimh";
+    nickel.series = 6;
+    nickel.rated_Ah = 6.5;
+    EXPECT_EQ(word(nickel, 7.4, {}), W::Normal);
+    EXPECT_EQ(word(nickel, 3.0, {}), W::MeasureCells);
+    EXPECT_EQ(word(nickel, 0, {1.2, 1.2, 1.2, -0.2, 1.2, 1.2}), W::OutOfUse);
+
+    ChargeWish wish;
+    wish.battery = pack;
+    wish.rested_V = 8.4;
+    const auto gently = planCharge(wish);
+    ASSERT_TRUE(gently) << gently.error().text();
+    EXPECT_LE(gently->current_A, 0.1 * 2.2 + 1e-9);
+    EXPECT_LE(gently->timer_min, 30);
+    EXPECT_EQ(gently->limitedBy, "overdrained");
+    wish.rested_V = 5;
+    EXPECT_FALSE(planCharge(wish));
+    // A rested voltage tells the level, and so the time.
+    wish.rested_V = 3 * 4.0;
+    const auto nearlyFull = planCharge(wish);
+    wish.rested_V = 3 * 3.6;
+    const auto nearlyEmpty = planCharge(wish);
+    ASSERT_TRUE(nearlyFull && nearlyEmpty);
+    EXPECT_LT(nearlyFull->time_s[1], 0.7 * nearlyEmpty->time_s[1]);
+}
+
+TEST(Chargers, BesideOneAnotherByTheTask) {
+    TaskWish wish;
+    wish.charge.battery.chemistry = "nimh";
+    wish.charge.battery.series = 6;
+    wish.charge.battery.rated_Ah = 6.5;
+    wish.charge.current_A = 3.2;
+    wish.discharge_A = 3;
+    wish.cycles = 2;
+    wish.rest_min = 0;
+    ChargerCard slow;
+    slow.name = "slow";
+    slow.maxDischarge_W = 5;  // 0.69 A at 7.2 V
+    ChargerCard quick;
+    quick.name = "quick";
+    ChargerCard small;
+    small.name = "small";
+    small.cellsMax = 4;
+    const auto tasks = compareChargers(wish, {slow, small, quick});
+    ASSERT_TRUE(tasks) << tasks.error().text();
+    ASSERT_EQ(tasks->size(), 3U);
+    EXPECT_EQ((*tasks)[0].charger, "quick");
+    EXPECT_EQ((*tasks)[1].decides, "discharge_power");
+    EXPECT_FALSE((*tasks)[2].can());
+    // Two discharges of 6.5 Ah at 5 W of 7.2 V and at 3 A: arithmetic.
+    EXPECT_NEAR((*tasks)[1].hours - (*tasks)[0].hours, 2 * (6.5 / (5 / 7.2) - 6.5 / 3), 0.3);
+    wish.cycles = 0;
+    EXPECT_FALSE(compareChargers(wish, {quick}));
+}
+
+TEST(Programs, WhatToLogNextIsFullRestAndOneWholeDischarge) {
+    ProgramWish wish;
+    wish.battery.chemistry = "nmc";
+    wish.battery.series = 3;
+    wish.battery.rated_Ah = 5;
+    const auto p = planCapacityLog(wish);
+    ASSERT_TRUE(p) << p.error().text();
+    ASSERT_EQ(p->steps.size(), 3U);
+    EXPECT_EQ(p->steps[0].what, "charge");
+    EXPECT_EQ(p->steps[1].what, "rest");
+    EXPECT_NEAR(p->steps[2].current_A, 1, 1e-9);
+    ChargerCard none;
+    none.maxDischarge_A = 0;
+    wish.charger = none;
+    EXPECT_FALSE(planCapacityLog(wish));
 }
 
 TEST(ChargeRuns, TimesAreThoseOfAnIndependentSolver) {

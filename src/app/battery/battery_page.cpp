@@ -12,23 +12,17 @@
 
 #include "app/battery/history_plot.h"
 #include "app/battery/history_table.h"
+#include "app/battery/model_view.h"
 #include "app/life/life_dialog.h"
 #include "app/session/text.h"
 #include "app/shell/table_habits.h"
+#include "app/theme/word_label.h"
 
 namespace nk {
 
 namespace {
-QLabel* words(QWidget* parent, const char* name, const char* role) {
-    auto* label = new QLabel(parent);
-    label->setObjectName(name);
-    label->setTextFormat(Qt::PlainText);
-    label->setWordWrap(true);
-    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    if (*role != 0) label->setProperty("role", role);
-    return label;
+constexpr int kModelPicture = 3;  ///< behind those of the history
 }
-}  // namespace
 
 BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("batteryPage");
@@ -36,7 +30,7 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
     box->setContentsMargins(12, 14, 12, 10);
     box->setSpacing(6);
     auto* head = new QHBoxLayout;
-    name_ = words(this, "pageName", "heading");
+    name_ = wordLabel(this, "pageName", "heading");
     auto* edit = new QPushButton(tr("Edit the card…"), this);
     edit->setObjectName("pageEdit");
     auto* pad = new QPushButton(tr("Readings pad…"), this);
@@ -48,16 +42,16 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
     head->addWidget(edit);
     head->addWidget(more);
     box->addLayout(head);
-    kind_ = words(this, "pageKind", "muted");
+    kind_ = wordLabel(this, "pageKind", "muted");
     auto* who = new QHBoxLayout;
     auto* lines = new QVBoxLayout;
     lines->setSpacing(6);
     lines->addWidget(kind_);
-    about_ = words(this, "pageAbout", "");
+    about_ = wordLabel(this, "pageAbout", "");
     lines->addWidget(about_);
-    outOfUse_ = words(this, "pageOutOfUse", "hazard");
+    outOfUse_ = wordLabel(this, "pageOutOfUse", "hazard");
     lines->addWidget(outOfUse_);
-    verdict_ = words(this, "pageVerdict", "");
+    verdict_ = wordLabel(this, "pageVerdict", "");
     QFont big = font();
     big.setPixelSize(20);
     big.setWeight(QFont::DemiBold);
@@ -72,12 +66,22 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
     reasons_ = new QVBoxLayout;
     reasons_->setSpacing(0);
     box->addLayout(reasons_);
-    next_ = words(this, "pageNext", "muted");
-    box->addWidget(next_);
+    next_ = wordLabel(this, "pageNext", "muted");
+    auto* nextRow = new QHBoxLayout;
+    nextRow->addWidget(next_, 1);
+    card_ = new QPushButton(tr("bench card"), this);
+    card_->setObjectName("pageCard");
+    card_->setProperty("role", "link");
+    card_->setToolTip(tr("The settings for that log, at Plan"));
+    nextRow->addWidget(card_, 0, Qt::AlignTop);
+    box->addLayout(nextRow);
+    connect(card_, &QPushButton::clicked, this,
+            [this] { Q_EMIT session_.planRequested(battery_); });
     auto* choices = new QHBoxLayout;
     pictures_ = new QButtonGroup(this);
     int picture = 0;
-    for (const QString& name : {tr("Capacity"), tr("Resistance"), tr("Temperature")}) {
+    for (const QString& name :
+         {tr("Capacity"), tr("Resistance"), tr("Temperature"), tr("Its own model")}) {
         auto* button = new QPushButton(name, this);
         button->setObjectName(QString("history-%1").arg(picture));
         button->setCheckable(true);
@@ -87,7 +91,7 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
     }
     pictures_->button(0)->setChecked(true);
     choices->addStretch(1);
-    auto* cycles = new QPushButton(tr("over full cycles"), this);
+    QPushButton* cycles = cycles_ = new QPushButton(tr("over full cycles"), this);
     cycles->setObjectName("historyCycles");
     cycles->setCheckable(true);
     cycles->setProperty("role", "choice");
@@ -95,6 +99,9 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
     box->addLayout(choices);
     plot_ = new HistoryPlot(this);
     box->addWidget(plot_, 3);
+    model_ = new ModelView(session_, this);
+    model_->hide();
+    box->addWidget(model_, 3);
     filter_ = new QLineEdit(this);
     filter_->setObjectName("historyFilter");
     filter_->setPlaceholderText(tr("Show only readings with these letters"));
@@ -131,8 +138,7 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
     connect(more, &QPushButton::clicked, this, [this, more] {
         Q_EMIT moreRequested(battery_, more->mapToGlobal(QPoint(0, more->height())));
     });
-    connect(pictures_, &QButtonGroup::idClicked, this,
-            [this](int k) { plot_->show(static_cast<HistoryPlot::Picture>(k)); });
+    connect(pictures_, &QButtonGroup::idClicked, this, &BatteryPage::choosePicture);
     connect(cycles, &QPushButton::toggled, plot_, &HistoryPlot::setByCycles);
     connect(plot_, &HistoryPlot::evidenceChosen, this, &BatteryPage::evidenceChosen);
     connect(filter_, &QLineEdit::textChanged, shown_,
@@ -197,7 +203,24 @@ void BatteryPage::take(BatteryPageView view) {
         next += (next.isEmpty() ? "" : "\n") + tr("Left out: %1").arg(view_.leftOut);
     next_->setText(next);
     next_->setVisible(!next.isEmpty());
+    card_->setVisible(!view_.next.isEmpty() && session_.batteryOf(battery_).rated_Ah > 0);
     plot_->setView(view_);
+    if (pictures_->checkedId() == kModelPicture) model_->show(battery_);
+}
+
+bool BatteryPage::busy() const {
+    return job_.running() || model_->busy();
+}
+
+void BatteryPage::choosePicture(int k) {
+    const bool own = k == kModelPicture;
+    plot_->setVisible(!own);
+    cycles_->setVisible(!own);
+    model_->setVisible(own);
+    if (own)
+        model_->show(battery_);
+    else
+        plot_->show(static_cast<HistoryPlot::Picture>(k));
 }
 
 void BatteryPage::addLine(const QString& sentence, const QString& way, const QString& name,
@@ -205,7 +228,7 @@ void BatteryPage::addLine(const QString& sentence, const QString& way, const QSt
     auto* row = new QWidget(this);
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
-    QLabel* why = words(row, "reason", "");
+    QLabel* why = wordLabel(row, "reason", "");
     why->setText(sentence);
     line->addWidget(why, 1);
     if (go) {
@@ -226,6 +249,7 @@ void BatteryPage::openRow(const QModelIndex& index) {
 
 void BatteryPage::applyColours() {
     plot_->applyColours();
+    model_->applyColours();
 }
 
 }  // namespace nk

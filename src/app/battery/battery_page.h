@@ -20,6 +20,7 @@ namespace nk {
 
 class HistoryPlot;
 class HistoryTable;
+class ModelView;
 
 class BatteryPage : public QWidget {
     Q_OBJECT
@@ -28,7 +29,7 @@ class BatteryPage : public QWidget {
 
     void show(std::int64_t batteryId);
     std::int64_t battery() const { return battery_; }
-    bool busy() const { return job_.running(); }
+    bool busy() const;
     void applyColours();
     const BatteryPageView& view() const { return view_; }
 
@@ -47,6 +48,7 @@ class BatteryPage : public QWidget {
     /// A sentence with a way to go on at its end, among the reasons.
     void addLine(const QString& words, const QString& way, const QString& name,
                  std::function<void()> go);
+    void choosePicture(int k);
     void openRow(const QModelIndex& index);
 
     Session& session_;
@@ -63,6 +65,9 @@ class BatteryPage : public QWidget {
     QLabel* next_ = nullptr;
     QButtonGroup* pictures_ = nullptr;
     HistoryPlot* plot_ = nullptr;
+    ModelView* model_ = nullptr;
+    QPushButton* cycles_ = nullptr;
+    QPushButton* card_ = nullptr;
     QLineEdit* filter_ = nullptr;
     HistoryTable* readings_ = nullptr;
     QSortFilterProxyModel* shown_ = nullptr;

@@ -13,23 +13,13 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/habits/pause_list.h"
 #include "app/habits/week_band.h"
 #include "app/habits/years_bar.h"
 #include "app/theme/theme.h"
 #include "quantity/phrase.h"
 
 namespace nk {
-
-namespace {
-
-double shownWarmth(double celsius) {
-    return currentStyle().fahrenheit ? celsius * 1.8 + 32 : celsius;
-}
-double celsiusOf(double shown) {
-    return currentStyle().fahrenheit ? (shown - 32) / 1.8 : shown;
-}
-
-}  // namespace
 
 HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     setObjectName("habitColumn");
@@ -119,11 +109,10 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     parked_ = whole(-30, 160, degrees);
     field(tr("Parked at"), parked_, "habitParked", tr("Warmth of its place between uses"));
     use_ = whole(-30, 160, degrees);
-    field(tr("Used at"), use_, "habitUse", tr("Warmth of the battery in use and while it charges"));
-    pauseDays_ = whole(0, 365, {});
-    field(tr("Pause, days"), pauseDays_, "habitPause", tr("Days a year in which it is not used"));
-    pauseLevel_ = whole(0, 100, narrow + "%");
-    field(tr("Its level"), pauseLevel_, "habitPauseLevel", tr("Charge level in the pause"));
+    field(tr("Used at"), use_, "habitUse", tr("Warmth of the battery in use"));
+    charging_ = whole(-30, 160, degrees);
+    field(tr("Charged at"), charging_, "habitCharging",
+          tr("Warmth of the battery while it charges"));
     full_ = whole(0, 104, {});
     full_->setSpecialValueText(tr("never"));
     field(tr("Full, weeks"), full_, "habitFull",
@@ -146,6 +135,9 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     bar_ = new YearsBar(this);
     box->addWidget(bar_);
     box->addLayout(grid);
+    pauses_ = new PauseList(this);
+    box->addWidget(pauses_);
+    connect(pauses_, &PauseList::changed, this, [this] { readFields(); });
     lines_ = new QLabel(this);
     lines_->setObjectName("habitLines");
     lines_->setTextFormat(Qt::PlainText);
@@ -201,12 +193,8 @@ void HabitColumn::writeFields() {
     rate_->setValue(habit_.discharge_C);
     parked_->setValue(static_cast<int>(std::lround(shownWarmth(habit_.parked_C))));
     use_->setValue(static_cast<int>(std::lround(shownWarmth(habit_.use_C))));
-    pauseDays_->setValue(habit_.pauses.empty()
-                             ? 0
-                             : static_cast<int>(std::lround(habit_.pauses.front().daysPerYear)));
-    pauseLevel_->setValue(habit_.pauses.empty()
-                              ? 50
-                              : static_cast<int>(std::lround(100 * habit_.pauses.front().soc)));
+    charging_->setValue(static_cast<int>(std::lround(shownWarmth(habit_.charging_C))));
+    pauses_->setPauses(habit_.pauses);
     full_->setValue(static_cast<int>(std::lround(habit_.fullChargeEveryWeeks)));
     filling_ = false;
 }
@@ -221,14 +209,9 @@ void HabitColumn::readFields() {
     habit_.discharge_C = rate_->value();
     habit_.deviceFloor_V = device_->value();
     habit_.parked_C = celsiusOf(parked_->value());
-    habit_.use_C = habit_.charging_C = celsiusOf(use_->value());
-    if (pauseDays_->value() > 0) {
-        if (habit_.pauses.empty()) habit_.pauses.push_back({0, 0.5, habit_.parked_C});
-        habit_.pauses.front().daysPerYear = pauseDays_->value();
-        habit_.pauses.front().soc = pauseLevel_->value() / 100.0;
-    } else if (!habit_.pauses.empty()) {
-        habit_.pauses.erase(habit_.pauses.begin());
-    }
+    habit_.use_C = celsiusOf(use_->value());
+    habit_.charging_C = celsiusOf(charging_->value());
+    habit_.pauses = pauses_->pauses();
     habit_.fullChargeEveryWeeks = full_->value();
     Q_EMIT changed();
     Q_EMIT settled();

@@ -15,6 +15,7 @@ class QTimeEdit;
 
 namespace nk {
 
+class PauseList;
 class WeekBand;
 class YearsBar;
 
@@ -58,8 +59,8 @@ class HabitColumn : public QFrame {
     QDoubleSpinBox* rate_ = nullptr;
     QSpinBox* parked_ = nullptr;
     QSpinBox* use_ = nullptr;
-    QSpinBox* pauseDays_ = nullptr;
-    QSpinBox* pauseLevel_ = nullptr;
+    QSpinBox* charging_ = nullptr;
+    PauseList* pauses_ = nullptr;
     QSpinBox* full_ = nullptr;
     QDoubleSpinBox* device_ = nullptr;
     QLabel* years_ = nullptr;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/habits/end_chooser.h"
 #include "history/habit_file.h"
 #include "quantity/iso_time.h"
 #include "quantity/phrase.h"
@@ -94,7 +95,15 @@ QStringList fadeWords(const BatteryHabits& habits) {
     }
     const FadeReport& report = *habits.fade;
     const FadeResult& r = report.result;
-    if (!r.model.empty()) {
+    const bool grows = report.question.of == FadeOf::Resistance;
+    const std::string over = endWords(report.question).toStdString();
+    if (!r.model.empty() && grows) {
+        const FadeBand now = r.model.at(r.model.last);
+        out << say(phrase("Its resistance stands at {:.0f} % of the first ({:.0f} to {:.0f} %).",
+                          100 * now.middle / r.initial, 100 * now.low / r.initial,
+                          100 * now.high / r.initial));
+    }
+    if (!r.model.empty() && !grows) {
         const FadeBand now = r.model.at(r.model.last);
         const double width = (now.high - now.low) / r.initial;
         out << say(width < 0.02
@@ -109,23 +118,22 @@ QStringList fadeWords(const BatteryHabits& habits) {
     if (std::isfinite(r.end.middle)) {
         if (!byDays)
             out << (std::isfinite(r.end.high)
-                        ? say(phrase(
-                              "It reaches 80 % of it at {:.0f} full cycles ({:.0f} to {:.0f}).",
-                              r.end.middle, r.end.low, r.end.high))
-                        : say(phrase("It reaches 80 % of it at {:.0f} full cycles, {:.0f} at the "
+                        ? say(phrase("It reaches {} at {:.0f} full cycles ({:.0f} to {:.0f}).",
+                                     over, r.end.middle, r.end.low, r.end.high))
+                        : say(phrase("It reaches {} at {:.0f} full cycles, {:.0f} at the "
                                      "earliest.",
-                                     r.end.middle, r.end.low)));
+                                     over, r.end.middle, r.end.low)));
         const QString d = day(report, report.day.middle);
         const QString latest = day(report, report.day.high);
         if (!d.isEmpty())
-            out << (byDays ? tr("It reaches 80 % of it on %1 (%2 to %3).")
+            out << (byDays ? tr("It reaches %4 on %1 (%2 to %3).")
                            : tr("At the pace so far that is %1 (%2 to %3)."))
                        .arg(d, day(report, report.day.low),
-                            latest.isEmpty() ? tr("nobody can say") : latest);
+                            latest.isEmpty() ? tr("nobody can say") : latest, say(over));
     } else if (!r.caveats.empty()) {
         out << say(r.caveats.front());
     }
-    if (habits.change) {
+    if (habits.change && !grows) {
         const SlopeChange& c = *habits.change;
         const double chance = 100 * c.probability;
         const std::string odds =
@@ -177,6 +185,19 @@ QStringList recordWords(const BatteryHabits& habits, BetweenLogs between) {
     out << say(phrase("{:.0f} hours are logged, {:.1f} equivalent full cycles.", r.logged_h,
                       r.equivalentFullCycles));
     for (const std::string& words : whatCostMost(r, *chemistry)) out << say(words);
+    if (habits.drift) {
+        const CellDrift& d = *habits.drift;
+        if (d.low > 0)
+            out << say(
+                phrase("Its cells drift apart by {:.1f} % of the charge a month ({:.1f} to "
+                       "{:.1f} %), by {} discharges.",
+                       100 * d.perMonth, 100 * d.low, 100 * d.high, d.discharges));
+        else
+            out << say(
+                phrase("{} discharges show no drift of its cells; less than {:.1f} % of the "
+                       "charge a month, if any.",
+                       d.discharges, 100 * std::max(0.0, d.high)));
+    }
     if (!r.warmthKnown) out << tr("Its warmth was never logged: nothing is said of heat.");
     if (const std::string words = whatIsNotKnown(r, between); !words.empty()) out << say(words);
     return out;

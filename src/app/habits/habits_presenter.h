@@ -28,6 +28,7 @@ struct HabitsFound {
     std::optional<BatteryHabits> habits;
     std::vector<Habit> kept;  ///< habits kept with this battery
     BetweenLogs between = BetweenLogs::NotKnown;
+    FadeQuestion question;  ///< which end was asked for
 };
 
 FadePicture fadePicture(const FadeReport& report);

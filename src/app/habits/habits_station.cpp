@@ -12,10 +12,12 @@
 #include <cmath>
 
 #include "ageing/storage.h"
+#include "app/habits/end_chooser.h"
 #include "app/habits/fade_plot.h"
 #include "app/habits/habit_column.h"
 #include "app/session/text.h"
 #include "app/shell/data_export.h"
+#include "app/theme/word_label.h"
 #include "formats/bytes.h"
 #include "history/habit_file.h"
 
@@ -25,15 +27,8 @@ namespace {
 
 constexpr std::size_t kMostHabits = 6;
 
-QLabel* words(QWidget* parent, const char* name, const char* role) {
-    auto* label = new QLabel(parent);
-    label->setObjectName(name);
-    label->setTextFormat(Qt::PlainText);
-    label->setWordWrap(true);
-    label->setAlignment(Qt::AlignTop);
-    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    if (*role != 0) label->setProperty("role", role);
-    return label;
+std::string endKey(std::int64_t battery) {
+    return "fade_end:" + std::to_string(battery);
 }
 
 std::string betweenKey(std::int64_t battery) {
@@ -78,18 +73,18 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     plot_ = new FadePlot(page);
     top->addWidget(plot_, 3);
     auto* told = new QVBoxLayout;
-    fade_ = words(page, "fadeWords", "");
+    fade_ = wordLabel(page, "fadeWords", "");
     told->addWidget(fade_);
     how_ = new QPushButton(tr("how?"), page);
     how_->setObjectName("fadeHow");
     how_->setCheckable(true);
     how_->setProperty("role", "link");
     told->addWidget(how_, 0, Qt::AlignLeft);
-    why_ = words(page, "fadeWhy", "muted");
+    why_ = wordLabel(page, "fadeWhy", "muted");
     why_->hide();
     told->addWidget(why_);
     connect(how_, &QPushButton::toggled, why_, &QLabel::setVisible);
-    record_ = words(page, "recordWords", "");
+    record_ = wordLabel(page, "recordWords", "");
     told->addWidget(record_);
     auto* between = new QHBoxLayout;
     betweenLabel_ = new QLabel(tr("Between the logs it was"), page);
@@ -102,6 +97,8 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     between->addWidget(between_);
     between->addStretch(1);
     told->addLayout(between);
+    end_ = new EndChooser(page);
+    told->addWidget(end_);
     told->addStretch(1);
     top->addLayout(told, 2);
     box->addLayout(top);
@@ -117,7 +114,7 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     list_ = new QVBoxLayout;
     list_->setSpacing(1);
     box->addLayout(list_);
-    away_ = words(page, "storageWords", "muted");
+    away_ = wordLabel(page, "storageWords", "muted");
     box->addWidget(away_);
     box->addStretch(1);
 
@@ -145,12 +142,25 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
                 },
                 {}, false);
     });
+    connect(end_, &EndChooser::changed, this, [this] {
+        if (battery_ <= 0) return;
+        session_.change([key = endKey(battery_), kept = keptEnd(end_->question())](
+                            BenchBook& b) -> Expected<void> { return b.setSetting(key, kept); },
+                        [this, id = battery_] {
+                            if (battery_ == id) showBattery(id);
+                        },
+                        false);
+    });
     connect(&job_, &Job::failed, this, [this](const QString& what) { session_.say(what, true); });
     connect(&session_, &Session::bookChanged, this, [this] { battery_ = -1; });
 }
 
 bool HabitsStation::keepLater() const {
     return keeper_->isActive() || ranker_->isActive();
+}
+
+void HabitsStation::keepNow() {
+    if (keeper_->isActive()) keep();
 }
 
 QWidget* HabitsStation::firstFocus() {
@@ -173,6 +183,7 @@ HabitBattery HabitsStation::setting() const {
         const Battery& b = found_.habits->battery.battery;
         out.series = std::max(1, b.series);
         out.rated_Ah = b.rated_Ah;
+        if (found_.habits->drift) out.driftPerMonth = std::max(0.0, found_.habits->drift->perMonth);
         if (own_->isChecked())
             for (const OwnAgainstLaw& a : found_.habits->laws)
                 if (a.school == schoolsFor(*out.chemistry).front()) out.ownScale = a.scale();
@@ -199,7 +210,8 @@ void HabitsStation::showBattery(std::int64_t id) {
             auto book = BenchBook::open(path, false);
             if (!book) return tl::unexpected<Error>(book.error());
             HabitsFound out;
-            auto habits = habitsOf(**book, id, stop, progress);
+            out.question = endIn((*book)->setting(endKey(id)).value_or(std::string()));
+            auto habits = habitsOf(**book, id, stop, progress, out.question);
             if (!habits) return tl::unexpected<Error>(habits.error());
             out.habits = std::move(*habits);
             out.kept = habitsIn((*book)->setting(habitsSetting(id)).value_or(std::string()));
@@ -251,6 +263,9 @@ void HabitsStation::take(HabitsFound found) {
     betweenLabel_->setVisible(gaps);
     between_->setVisible(gaps);
     between_->setCurrentIndex(static_cast<int>(found_.between));
+    end_->setVisible(known);
+    end_->setRated(known && found_.habits->battery.battery.rated_Ah > 0);
+    end_->setQuestion(found_.question);
     own_->setVisible(known && !found_.habits->laws.empty());
     if (!own_->isVisibleTo(this)) own_->setChecked(false);
     if (nickel)
@@ -359,7 +374,7 @@ void HabitsStation::rank() {
         auto* line = new QWidget(scroll_->widget());
         auto* box = new QHBoxLayout(line);
         box->setContentsMargins(0, 0, 0, 0);
-        QLabel* sentence = words(line, "change", "");
+        QLabel* sentence = wordLabel(line, "change", "");
         sentence->setText(QString::fromStdString(plainAnswer(c)));
         box->addWidget(sentence, 1);
         auto* attempt = new QPushButton(tr("try it"), line);

@@ -19,6 +19,7 @@ class QVBoxLayout;
 
 namespace nk {
 
+class EndChooser;
 class FadePlot;
 class HabitColumn;
 
@@ -39,6 +40,7 @@ class HabitsStation : public Station {
     QString helpPage() const override { return "habits"; }
     QWidget* firstFocus() override;
     bool busy() const override { return job_.running() || keepLater(); }
+    void keepNow() override;
     Expected<void> writePicture(const QString& path) override;
     std::vector<StationAction> menuActions() override;
 
@@ -81,6 +83,7 @@ class HabitsStation : public Station {
     QLabel* record_ = nullptr;
     QLabel* betweenLabel_ = nullptr;
     QComboBox* between_ = nullptr;
+    EndChooser* end_ = nullptr;
     QHBoxLayout* row_ = nullptr;
     QVBoxLayout* list_ = nullptr;
     QLabel* listTitle_ = nullptr;

@@ -64,8 +64,9 @@ BenchCard benchCard(const ChargePlan& p, const QString& battery) {
     row(QObject::tr("Capacity limit"), say(phrase("{:.0f} mAh", p.capacityLimit_mAh)),
         "capacity_limit_mAh");
     row(QObject::tr("Supply"), say(phrase("{:.0f} W", p.supply_W)), "supply_W");
-    if (const auto it = p.reasons.find("time_s"); it != p.reasons.end())
-        out.reasons << say(it->second);
+    for (const char* more : {"time_s", "fills", "life"})
+        if (const auto it = p.reasons.find(more); it != p.reasons.end())
+            out.reasons << say(it->second);
     out.preflight = list(p.preflight);
     out.cautions = list(p.cautions);
     return out;
@@ -75,6 +76,7 @@ BenchCard benchCard(const Program& p, const QString& battery) {
     BenchCard out;
     out.title = p.name == "breakin"       ? QObject::tr("Break in %1").arg(battery)
                 : p.name == "recondition" ? QObject::tr("Bring %1 back to life").arg(battery)
+                : p.name == "log"         ? QObject::tr("Log the capacity of %1").arg(battery)
                 : p.name == "storage"     ? QObject::tr("Put %1 away").arg(battery)
                                           : QObject::tr("%1 ready in time").arg(battery);
     if (!p.steps.empty()) out.lead = QObject::tr("In all %1.").arg(span(p.time_s()));

@@ -2,32 +2,30 @@
 
 #include <QBuffer>
 #include <QButtonGroup>
-#include <QCheckBox>
-#include <QComboBox>
-#include <QDateTimeEdit>
-#include <QDoubleSpinBox>
 #include <QFileInfo>
-#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPdfWriter>
 #include <QPushButton>
 #include <QScrollArea>
-#include <QSpinBox>
 #include <QTextDocument>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <chrono>
 #include <cmath>
 
+#include "app/plan/card_view.h"
 #include "app/plan/expected_curve.h"
 #include "app/plan/queue_bars.h"
+#include "app/plan/what_if_panel.h"
 #include "app/session/text.h"
 #include "app/shell/data_export.h"
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 #include "formats/bytes.h"
 #include "history/open_recording.h"
 #include "history/plan_files.h"
+#include "planning/log_next.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 #include "report/plan_json.h"
@@ -36,30 +34,22 @@ namespace nk {
 
 namespace {
 
-QLabel* words(QWidget* parent, const char* name, const char* role) {
-    auto* label = new QLabel(parent);
-    label->setObjectName(name);
-    label->setTextFormat(Qt::PlainText);
-    label->setWordWrap(true);
-    label->setAlignment(Qt::AlignTop);
-    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    if (*role != 0) label->setProperty("role", role);
-    return label;
-}
-
 double asLocal_s(const QDateTime& at) {
     return static_cast<double>(QDateTime(at.date(), at.time(), Qt::UTC).toSecsSinceEpoch());
 }
 
-int minutesOf(const QTimeEdit* edit) {
-    return QTime(0, 0).secsTo(edit->time()) / 60;
+QString settingName(const std::string& name) {
+    if (name == "current") return QObject::tr("Current");
+    if (name == "set_voltage") return QObject::tr("Set voltage");
+    if (name == "cut_off") return QObject::tr("Cut-off");
+    if (name == "time") return QObject::tr("Time");
+    return QObject::tr("Charge");
 }
 
 }  // namespace
 
 PlanStation::PlanStation(Session& session, QWidget* parent) : Station(parent), session_(session) {
     setObjectName("planStation");
-    chargers_ = genericChargers();
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(10, 9, 8, 8);
     outer->setSpacing(6);
@@ -68,153 +58,67 @@ PlanStation::PlanStation(Session& session, QWidget* parent) : Station(parent), s
     questions_ = new QButtonGroup(this);
     const QString names[] = {tr("charge it"),        tr("bring it back to life"),
                              tr("put it away"),      tr("ready by …"),
-                             tr("join in parallel"), tr("many modules, few chargers")};
-    for (int k = 0; k < 6; ++k) {
+                             tr("join in parallel"), tr("many modules, few chargers"),
+                             tr("what if …")};
+    for (int k = 0; k < static_cast<int>(std::size(names)); ++k) {
         auto* b = new QPushButton(names[k], this);
         b->setObjectName(QString("ask-%1").arg(k));
         b->setCheckable(true);
         b->setProperty("role", "choice");
         QFont bold = font();
         bold.setWeight(QFont::DemiBold);
-        b->setMinimumWidth(QFontMetrics(bold).horizontalAdvance(names[k]) + 26);
+        b->setMinimumWidth(QFontMetrics(bold).horizontalAdvance(names[k]) + 22);
         questions_->addButton(b, k);
         asks->addWidget(b);
     }
     asks->addStretch(1);
     outer->addLayout(asks);
-
-    form_ = new QWidget(this);
-    auto* grid = new QGridLayout(form_);
-    grid->setContentsMargins(0, 2, 0, 2);
-    grid->setHorizontalSpacing(6);
-    grid->setVerticalSpacing(4);
-    const auto field = [&](const QString& label, QWidget* edit, const char* name) {
-        auto* l = new QLabel(label, form_);
-        l->setProperty("role", "muted");
-        l->setBuddy(edit);
-        edit->setObjectName(name);
-        edit->setAccessibleName(label);
-        edit->setProperty("role", "compact");
-        fields_.emplace_back(l, edit);
-    };
-    const QString narrow = QString(QChar(0x202F));
-    const auto change = [this] { answer(); };
-    chemistry_ = new QComboBox(form_);
-    for (const Chemistry& c : chemistries())
-        chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
-    connect(chemistry_, &QComboBox::currentIndexChanged, this, change);
-    const auto whole = [&](int low, int high, int value, const QString& suffix) {
-        auto* s = new QSpinBox(form_);
-        s->setRange(low, high);
-        s->setValue(value);
-        s->setSuffix(suffix);
-        s->setKeyboardTracking(false);
-        connect(s, &QSpinBox::valueChanged, this, change);
-        return s;
-    };
-    const auto decimal = [&](double low, double high, double value, double step, int digits,
-                             const QString& suffix) {
-        auto* s = new QDoubleSpinBox(form_);
-        s->setRange(low, high);
-        s->setDecimals(digits);
-        s->setSingleStep(step);
-        s->setValue(value);
-        s->setSuffix(suffix);
-        s->setKeyboardTracking(false);
-        connect(s, &QDoubleSpinBox::valueChanged, this, change);
-        return s;
-    };
-    field(tr("Chemistry"), chemistry_, "planChemistry");
-    series_ = whole(1, 400, 3, {});
-    field(tr("Cells in series"), series_, "planSeries");
-    rated_ = decimal(0.01, 10000, 5, 0.5, 2, narrow + "Ah");
-    field(tr("Rated"), rated_, "planRated");
-    charger_ = new QComboBox(form_);
-    connect(charger_, &QComboBox::currentIndexChanged, this, change);
-    field(tr("Charger"), charger_, "planCharger");
-    rate_ = decimal(0, 10, 0, 0.1, 2, narrow + "C");
-    rate_->setSpecialValueText(tr("kind"));
-    field(tr("Rate"), rate_, "planRate");
-    target_ = decimal(0, 5, 0, 0.01, 2, narrow + "V");
-    target_->setSpecialValueText(tr("usual"));
-    field(tr("Volts a cell"), target_, "planTarget");
-    from_ = whole(-1, 100, -1, narrow + "%");
-    from_->setSpecialValueText(tr("not known"));
-    field(tr("Level before"), from_, "planFrom");
-    warmth_ = whole(-30, 60, 20, narrow + "°C");
-    field(tr("Warmth"), warmth_, "planWarmth");
-    program_ = new QComboBox(form_);
-    program_->addItems({tr("recondition"), tr("break in")});
-    connect(program_, &QComboBox::currentIndexChanged, this, change);
-    field(tr("Program"), program_, "planProgram");
-    cycles_ = whole(1, 20, 3, {});
-    field(tr("Cycles"), cycles_, "planCycles");
-    ready_ = new QDateTimeEdit(QDateTime(QDate::currentDate().addDays(1), QTime(18, 0)), form_);
-    ready_->setDisplayFormat("yyyy-MM-dd HH:mm");
-    ready_->setKeyboardTracking(false);
-    connect(ready_, &QDateTimeEdit::dateTimeChanged, this, change);
-    field(tr("Ready by"), ready_, "planReady");
-    const auto hour = [&](int h, const char* name, const QString& label) {
-        auto* e = new QTimeEdit(QTime(h, h == 22 ? 30 : 0), form_);
-        e->setDisplayFormat("HH:mm");
-        e->setButtonSymbols(QAbstractSpinBox::NoButtons);
-        e->setKeyboardTracking(false);
-        connect(e, &QTimeEdit::timeChanged, this, change);
-        field(label, e, name);
-        return e;
-    };
-    presentFrom_ = hour(7, "planPresentFrom", tr("Somebody there from"));
-    presentTo_ = hour(22, "planPresentTo", tr("to"));
-    for (const int column : {1, 3, 5, 7}) grid->setColumnStretch(column, 1);
+    form_ = new PlanForm(this);
     outer->addWidget(form_);
     auto* more = new QHBoxLayout;
-    beyond_ = new QCheckBox(tr("Beyond the usual current: the maker's data sheet allows it"), this);
-    beyond_->setObjectName("planBeyond");
-    connect(beyond_, &QCheckBox::toggled, this, change);
-    unattended_ = new QCheckBox(tr("Charges may run while nobody is there: my word for it"), this);
-    unattended_->setObjectName("planUnattended");
-    connect(unattended_, &QCheckBox::toggled, this, change);
-    openFile_ = new QPushButton(this);
-    openFile_->setObjectName("planOpen");
-    openChargers_ = new QPushButton(tr("Chargers from a file…"), this);
-    openChargers_->setObjectName("planChargers");
-    calendar_ = new QPushButton(tr("As a calendar…"), this);
-    calendar_->setObjectName("planCalendar");
-    save_ = new QPushButton(tr("Bench card…"), this);
-    save_->setObjectName("planSave");
+    const auto button = [&](const QString& words, const char* name) {
+        auto* b = new QPushButton(words, this);
+        b->setObjectName(name);
+        return b;
+    };
+    openFile_ = button({}, "planOpen");
+    openChargers_ = button(tr("Chargers from a file…"), "planChargers");
+    calendar_ = button(tr("As a calendar…"), "planCalendar");
+    keep_ = button(tr("Keep for the next log"), "planKeep");
+    keep_->setToolTip(
+        tr("Keeps the card and what is ticked with the battery: the log that follows "
+           "is set against it"));
+    save_ = button(tr("Bench card…"), "planSave");
     save_->setToolTip(tr("The card as a PDF to print"));
-    more->addWidget(beyond_);
-    more->addWidget(unattended_);
     more->addWidget(openFile_);
     more->addStretch(1);
-    more->addWidget(openChargers_);
-    more->addWidget(calendar_);
-    more->addWidget(save_);
+    for (QPushButton* b : {openChargers_, calendar_, keep_, save_}) more->addWidget(b);
     outer->addLayout(more);
 
-    auto* scroll = new QScrollArea(this);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    auto* page = new QWidget(scroll);
-    scroll->setWidget(page);
-    body_ = new QVBoxLayout(page);
-    body_->setContentsMargins(0, 4, 6, 4);
-    body_->setSpacing(6);
-    title_ = words(page, "planTitle", "heading");
-    body_->addWidget(title_);
-    lead_ = words(page, "planLead", "");
-    body_->addWidget(lead_);
+    scroll_ = new QScrollArea(this);
+    scroll_->setWidgetResizable(true);
+    scroll_->setFrameShape(QFrame::NoFrame);
+    auto* page = new QWidget(scroll_);
+    scroll_->setWidget(page);
+    auto* body = new QVBoxLayout(page);
+    body->setContentsMargins(0, 4, 6, 4);
+    body->setSpacing(6);
+    title_ = wordLabel(page, "planTitle", "heading");
+    lead_ = wordLabel(page, "planLead", "");
     bars_ = new QueueBars(page);
-    body_->addWidget(bars_);
     curve_ = new ExpectedCurve(page);
-    body_->addWidget(curve_);
-    model_words_ = words(page, "planModel", "muted");
-    body_->addWidget(model_words_);
-    body_->addStretch(1);
-    outer->addWidget(scroll, 1);
+    modelWords_ = wordLabel(page, "planModel", "muted");
+    against_ = wordLabel(page, "planAgainst", "");
+    cardView_ = new CardView(page);
+    for (QWidget* w : std::initializer_list<QWidget*>{title_, lead_, bars_, curve_, modelWords_,
+                                                      against_, cardView_})
+        body->addWidget(w);
+    body->addStretch(1);
+    outer->addWidget(scroll_, 1);
+    whatIf_ = new WhatIfPanel(this);
+    outer->addWidget(whatIf_, 1);
 
-    charger_->addItem(tr("any"));
-    for (const ChargerCard& c : chargers_) charger_->addItem(QString::fromStdString(c.name));
+    connect(form_, &PlanForm::changed, this, &PlanStation::answer);
     connect(questions_, &QButtonGroup::idClicked, this,
             [this](int k) { setAsked(static_cast<Asked>(k)); });
     connect(openChargers_, &QPushButton::clicked, this, &PlanStation::openChargers);
@@ -225,85 +129,109 @@ PlanStation::PlanStation(Session& session, QWidget* parent) : Station(parent), s
             openModules();
     });
     connect(save_, &QPushButton::clicked, this, &PlanStation::saveCard);
+    connect(keep_, &QPushButton::clicked, this, &PlanStation::keepCard);
     connect(calendar_, &QPushButton::clicked, this, &PlanStation::saveCalendar);
     connect(&job_, &Job::failed, this, [this](const QString& what) { session_.say(what, true); });
+    connect(&session_, &Session::planRequested, this, [this](qlonglong battery) {
+        planFor(battery, Asked::BackToLife);
+        form_->setBack(PlanForm::Back::Capacity);
+        Q_EMIT wanted();
+    });
+    connect(&session_, &Session::bookChanged, this, [this] { learnedOf_ = learnedFor_ = 0; });
+    built_ = true;
     setAsked(Asked::Charge);
+}
+
+bool PlanStation::busy() const {
+    return job_.running() || model_.running() || whatIf_->busy();
 }
 
 QWidget* PlanStation::firstFocus() {
     return questions_->button(static_cast<int>(asked_));
 }
 
+void PlanStation::planFor(std::int64_t battery, Asked asked) {
+    wantedBattery_ = battery;
+    setAsked(asked);
+}
+
 void PlanStation::show(ShownPtr shown) {
     const RecordingEntry* entry = shown ? session_.entryOf(shown->id) : nullptr;
-    const std::int64_t id = entry != nullptr ? entry->batteryId : 0;
+    const std::int64_t id = wantedBattery_ > 0 ? wantedBattery_
+                            : entry != nullptr ? entry->batteryId
+                                               : 0;
+    wantedBattery_ = 0;
+    shown_ = entry != nullptr && entry->batteryId == id ? shown : nullptr;
     if (id > 0) {
         const Battery b = session_.batteryOf(id);
-        filling_ = true;
-        const int k = chemistry_->findData(QString::fromStdString(b.chemistry));
-        if (k >= 0) chemistry_->setCurrentIndex(k);
-        if (b.series > 0) series_->setValue(b.series);
-        if (b.rated_Ah > 0) rated_->setValue(b.rated_Ah);
-        filling_ = false;
+        form_->setBattery(b);
         name_ = QString::fromStdString(b.name);
-        learn(id);
     } else {
         name_ = tr("a battery");
-        own_.reset();
-        learnedOf_ = 0;
     }
+    learn(id, shown_ ? shown_->id : 0);
     answer();
 }
 
-void PlanStation::learn(std::int64_t id) {
-    if (learnedOf_ == id) return;
+void PlanStation::learn(std::int64_t id, std::int64_t recording) {
+    if (learnedOf_ == id && learnedFor_ == recording) return;
+    if (learnedOf_ != id) known_ = {};
+    known_.against.clear();
+    known_.before.reset();
     learnedOf_ = id;
-    own_.reset();
-    std::vector<std::int64_t> logs;
-    for (const RecordingEntry& e : session_.recordings())
-        if (e.batteryId == id && logs.size() < 4) logs.push_back(e.id);
+    learnedFor_ = recording;
+    if (id <= 0) {
+        model_.cancel();
+        known_ = {};
+        whatIf_->setRecording(shown_, std::nullopt, {});
+        return;
+    }
     model_.start(
-        [path = session_.path(), logs, b = session_.batteryOf(id)](
-            std::stop_token, const Job::ProgressSink&) -> Expected<OwnModel> {
+        [path = session_.path(), id, recording](std::stop_token stop,
+                                                const Job::ProgressSink&) -> Expected<Known> {
             auto book = BenchBook::open(path, false);
             if (!book) return tl::unexpected<Error>(book.error());
-            std::vector<OpenedRecording> opened;
-            for (const std::int64_t log : logs)
-                if (auto one = openRecording(**book, log)) opened.push_back(std::move(*one));
-            std::vector<ModelLog> learned;
-            for (const OpenedRecording& o : opened)
-                learned.push_back({o.recording.get(), &o.analysis.steps});
-            return fitOwnModel(learned, b);
+            Known out;
+            auto model = ownModelOf(**book, id, stop);
+            if (model)
+                out.model = std::move(*model);
+            else if (model.error().kind == ErrorKind::Cancelled)
+                return tl::unexpected<Error>(model.error());
+            else
+                out.whyNone = text(model.error());
+            out.plans = plansOf(**book, id);
+            if (recording > 0 && !out.plans.empty()) {
+                const auto opened = openRecording(**book, recording);
+                const int before = opened ? planBefore(out.plans, *opened) : -1;
+                if (before >= 0) {
+                    out.before = out.plans[static_cast<std::size_t>(before)];
+                    out.against = againstLog(*out.before, *opened);
+                }
+            }
+            return out;
         },
-        [this, id](const Expected<OwnModel>& model) {
+        [this, id](Expected<Known> found) {
             if (id != learnedOf_) return;
-            if (model) own_ = *model;
+            if (found)
+                known_ = std::move(*found);
+            else
+                known_.whyNone = text(found.error());
+            whatIf_->setRecording(shown_,
+                                  known_.model ? std::optional(known_.model->model) : std::nullopt,
+                                  known_.whyNone);
             answer();
         });
 }
 
-Battery PlanStation::battery() const {
-    Battery b = learnedOf_ > 0 ? session_.batteryOf(learnedOf_) : Battery();
-    b.chemistry = chemistry_->currentData().toString().toStdString();
-    b.setLimits(b.limits());
-    b.series = series_->value();
-    b.rated_Ah = rated_->value();
-    return b;
+Battery PlanStation::base() const {
+    return learnedOf_ > 0 ? session_.batteryOf(learnedOf_) : Battery();
 }
 
 ChargeWish PlanStation::chargeWish() const {
-    ChargeWish w;
-    w.battery = battery();
-    w.rate_C = rate_->value();
-    w.set_V = target_->value();
-    w.fromSoc = from_->value() < 0 ? -1 : from_->value() / 100.0;
-    w.ambient_C = warmth_->value();
-    w.beyondUsual = beyond_->isChecked();
-    if (charger_->currentIndex() > 0)
-        w.charger = chargers_[static_cast<std::size_t>(charger_->currentIndex() - 1)];
-    if (own_ && own_->series == w.battery.series) {
-        const double z = 0.5 * own_->scale_Ah;
-        w.resistance_ohm = own_->r0At(z, w.ambient_C) + own_->r_ohm[0] + own_->r_ohm[1];
+    ChargeWish w = form_->chargeWish(base());
+    if (known_.model && known_.model->model.series == w.battery.series) {
+        const OwnModel& own = known_.model->model;
+        w.resistance_ohm = own.r0At(0.5 * own.scale_Ah, w.ambient_C) + own.r_ohm[0] + own.r_ohm[1];
     }
     return w;
 }
@@ -311,46 +239,22 @@ ChargeWish PlanStation::chargeWish() const {
 void PlanStation::setAsked(Asked asked) {
     asked_ = asked;
     questions_->button(static_cast<int>(asked))->setChecked(true);
-    const auto visible = [&](QWidget* edit, bool on) {
-        for (const auto& [label, field] : fields_)
-            if (field == edit) {
-                label->setVisible(on);
-                field->setVisible(on);
-            }
-    };
-    auto* grid = static_cast<QGridLayout*>(form_->layout());
-    while (QLayoutItem* item = grid->takeAt(0)) delete item;
-    const bool single = asked != Asked::Join && asked != Asked::Queue;
-    for (QWidget* w :
-         std::initializer_list<QWidget*>{chemistry_, series_, rated_, charger_, warmth_})
-        visible(w, single);
-    visible(rate_, asked == Asked::Charge || asked == Asked::ReadyBy);
-    visible(target_, asked == Asked::Charge);
-    visible(from_, asked == Asked::Charge || asked == Asked::Storage || asked == Asked::ReadyBy);
-    visible(program_, asked == Asked::BackToLife);
-    visible(cycles_, asked == Asked::BackToLife || asked == Asked::Queue);
-    visible(ready_, asked == Asked::ReadyBy);
-    visible(presentFrom_, asked == Asked::ReadyBy || asked == Asked::Queue);
-    visible(presentTo_, asked == Asked::ReadyBy || asked == Asked::Queue);
-    // Only what is asked for, without gaps.
-    int place = 0;
-    for (const auto& [label, field] : fields_) {
-        if (field->isHidden()) continue;
-        grid->addWidget(label, place / 4, place % 4 * 2);
-        grid->addWidget(field, place / 4, place % 4 * 2 + 1);
-        ++place;
-    }
-    form_->setVisible(place > 0);
-    beyond_->setVisible(asked == Asked::Charge);
-    unattended_->setVisible(asked == Asked::Queue);
-    openFile_->setVisible(!single);
+    form_->setAsked(asked);
+    const bool table = asked == Asked::Join || asked == Asked::Queue;
+    const bool card = asked != Asked::WhatIf;
+    openFile_->setVisible(table);
     openFile_->setText(asked == Asked::Join ? tr("A table of packs…") : tr("A table of modules…"));
+    openChargers_->setVisible(card && asked != Asked::Join);
     calendar_->setVisible(asked == Asked::Queue);
+    keep_->setVisible(asked == Asked::Charge);
+    save_->setVisible(card);
+    scroll_->setVisible(card);
+    whatIf_->setVisible(!card);
     answer();
 }
 
 void PlanStation::answer() {
-    if (filling_ || body_ == nullptr) return;
+    if (!built_) return;
     problem_.clear();
     card_ = {};
     queue_.reset();
@@ -360,23 +264,24 @@ void PlanStation::answer() {
         else
             problem_ = text(plan.error());
     };
-    ProgramWish wish;
-    wish.battery = battery();
-    wish.ambient_C = warmth_->value();
-    wish.cycles = cycles_->value();
-    wish.fromSoc = from_->value() < 0 ? -1 : from_->value() / 100.0;
-    if (charger_->currentIndex() > 0)
-        wish.charger = chargers_[static_cast<std::size_t>(charger_->currentIndex() - 1)];
-    Presence present;
-    present.from_min = minutesOf(presentFrom_);
-    present.to_min = minutesOf(presentTo_);
-    if (present.from_min == present.to_min) present = {};
+    const ProgramWish wish = form_->programWish(base());
     switch (asked_) {
         case Asked::Charge:
             take(planCharge(chargeWish()));
+            if (problem_.isEmpty() && form_->anyCharger()) addComparison(card_);
             break;
         case Asked::BackToLife:
-            take(program_->currentIndex() == 0 ? planRecondition(wish) : planBreakIn(wish));
+            switch (form_->back()) {
+                case PlanForm::Back::Recondition:
+                    take(planRecondition(wish));
+                    break;
+                case PlanForm::Back::BreakIn:
+                    take(planBreakIn(wish));
+                    break;
+                case PlanForm::Back::Capacity:
+                    take(planCapacityLog(wish));
+                    break;
+            }
             break;
         case Asked::Storage:
             take(planStorage(wish));
@@ -386,8 +291,8 @@ void PlanStation::answer() {
             ready.charge = chargeWish();
             ready.charge.set_V = 0;
             ready.now_s = asLocal_s(QDateTime::currentDateTime());
-            ready.ready_s = asLocal_s(ready_->dateTime());
-            ready.present = present;
+            ready.ready_s = form_->ready_s();
+            ready.present = form_->present();
             take(planReadyBy(ready));
             break;
         }
@@ -414,10 +319,10 @@ void PlanStation::answer() {
             }
             queueWish_ = {};
             queueWish_.modules = modules_;
-            queueWish_.chargers = chargers_;
-            queueWish_.cycles = cycles_->value();
-            queueWish_.present = present;
-            queueWish_.unattendedCharging = unattended_->isChecked();
+            queueWish_.chargers = form_->chargers();
+            queueWish_.cycles = form_->cycles();
+            queueWish_.present = form_->present();
+            queueWish_.unattendedCharging = form_->unattended();
             queueWish_.start_s = asLocal_s(QDateTime::currentDateTime());
             job_.start([asked = queueWish_](std::stop_token, const Job::ProgressSink&)
                            -> Expected<QueuePlan> { return planQueue(asked); },
@@ -432,19 +337,41 @@ void PlanStation::answer() {
                        });
             break;
         }
+        case Asked::WhatIf:
+            return;
     }
     drawCard();
 }
 
+/// The chargers beside one another, by this task.
+void PlanStation::addComparison(BenchCard& card) const {
+    TaskWish wish;
+    wish.charge = chargeWish();
+    wish.discharge = false;
+    const auto tasks = compareChargers(wish, form_->chargers());
+    if (!tasks) return;
+    for (const ChargerTask& t : *tasks)
+        card.reasons << (t.can()
+                             ? tr("With %1 a whole charge takes %2%3.")
+                                   .arg(QString::fromStdString(t.charger),
+                                        QString::fromStdString(durationText(3600 * t.hours)),
+                                        t.words.empty() ? QString()
+                                                        : ": " + QString::fromStdString(t.words))
+                             : QString::fromStdString(t.words));
+}
+
 void PlanStation::expect() {
     curve_->hide();
-    model_words_->clear();
+    modelWords_->clear();
+    expected_.reset();
     if (asked_ != Asked::Charge || !problem_.isEmpty()) return;
-    const Battery b = battery();
-    if (!own_ || own_->series != b.series || b.chemistry != own_->chemistry->id) {
-        model_words_->setText(
-            learnedOf_ > 0 ? tr("No model of this battery could be learned from its logs yet.")
-                           : tr("With logs of the battery its own model draws the curve here."));
+    const Battery b = form_->battery(base());
+    const OwnModel* own = known_.model ? &known_.model->model : nullptr;
+    if (own == nullptr || own->series != b.series || b.chemistry != own->chemistry->id) {
+        modelWords_->setText(
+            learnedOf_ <= 0 ? tr("With logs of the battery its own model draws the curve here.")
+                            : tr("No model of this battery could be learned from its logs yet. %1")
+                                  .arg(known_.whyNone));
         return;
     }
     const auto plan = planCharge(chargeWish());
@@ -455,11 +382,12 @@ void PlanStation::expect() {
     step.volts = plan->setPerCell_V;
     step.cutoff_A = plan->cutoff_A;
     PredictSetting setting;
-    setting.startSoc = from_->value() < 0 ? 0 : from_->value() / 100.0;
-    setting.ambient_C = warmth_->value();
-    const auto told = predict(*own_, {step}, setting);
+    setting.startSoc = std::max(0.0, form_->fromSoc());
+    setting.ambient_C = form_->warmth_C();
+    const auto told = predict(*own, {step}, setting);
     if (!told || !std::isfinite((*told)[0].duration_s)) return;
     const PredictedStep& p = (*told)[0];
+    expected_ = p;
     curve_->setStep(p);
     curve_->show();
     QString line =
@@ -472,81 +400,79 @@ void PlanStation::expect() {
                  QString::fromStdString(shortValue(p.charge_Ah, "Ah")),
                  QString::fromStdString(shortValue(2 * p.uncertainty_Ah, "Ah")),
                  QString::fromStdString(phrase("{:.0f}", p.maxTemperature_C)),
-                 QString::fromStdString(phrase("{:.0f}", 1000 * own_->leftOutRms_V)));
+                 QString::fromStdString(phrase("{:.0f}", 1000 * own->leftOutRms_V)));
     if (p.extrapolated) line += " " + tr("Beyond what was ever logged:");
     for (const std::string& c : p.caveats) line += " " + QString::fromStdString(c);
-    model_words_->setText(line);
+    modelWords_->setText(line);
+}
+
+/// The shown recording beside the card that was kept before it.
+void PlanStation::drawAgainst() {
+    QStringList lines;
+    if (asked_ == Asked::Charge && known_.before) {
+        const KeptPlan& p = *known_.before;
+        lines << tr("The shown log followed the card of %1: set against actual.")
+                     .arg(QLocale().toString(
+                         QDateTime::fromSecsSinceEpoch(static_cast<qint64>(p.at_s)),
+                         QLocale::ShortFormat));
+        for (const AgainstLog& a : known_.against)
+            lines << tr("%1: %2 set, %3 logged%4")
+                         .arg(settingName(a.name), QString::fromStdString(a.set),
+                              QString::fromStdString(a.actual),
+                              a.met ? tr("; as set.") : ". " + QString::fromStdString(a.words));
+        if (p.beyondUsual) lines << tr("It went beyond the usual figure.");
+        if (!p.ticked.empty() || !p.open.empty())
+            lines << tr("Before the start %1 of %2 were ticked.")
+                         .arg(p.ticked.size())
+                         .arg(p.ticked.size() + p.open.size());
+        for (const std::string& o : p.open)
+            lines << tr("   not ticked: %1").arg(QString::fromStdString(o));
+    } else if (asked_ == Asked::Charge && !known_.plans.empty()) {
+        lines << tr("A card of %1 waits for its log.")
+                     .arg(QLocale().toString(QDateTime::fromSecsSinceEpoch(
+                                                 static_cast<qint64>(known_.plans.back().at_s)),
+                                             QLocale::ShortFormat));
+    }
+    against_->setText(lines.join("\n"));
+    against_->setVisible(!lines.isEmpty());
 }
 
 void PlanStation::drawCard() {
-    // The first five stay: title, lead, bars, curve, words of the model.
-    while (body_->count() > 5) {
-        QLayoutItem* item = body_->takeAt(5);
-        if (item->widget() != nullptr) {
-            item->widget()->hide();
-            item->widget()->deleteLater();
-        }
-        delete item;
-    }
-    QWidget* page = title_->parentWidget();
     title_->setText(problem_.isEmpty() ? card_.title : tr("Not like this"));
     lead_->setText(problem_.isEmpty() ? card_.lead : problem_);
     bars_->setVisible(queue_.has_value());
     if (queue_) bars_->setPlan(*queue_, queueWish_);
     save_->setEnabled(problem_.isEmpty() && !card_.rows.empty());
+    keep_->setEnabled(problem_.isEmpty() && learnedOf_ > 0);
     calendar_->setEnabled(queue_.has_value());
     expect();
-    if (problem_.isEmpty()) {
-        auto* table = new QWidget(page);
-        auto* grid = new QGridLayout(table);
-        grid->setContentsMargins(0, 4, 0, 4);
-        grid->setHorizontalSpacing(14);
-        grid->setVerticalSpacing(5);
-        int row = 0;
-        constexpr int kMostRows = 200;
-        for (const BenchCard::Row& r : card_.rows) {
-            if (row == kMostRows) break;
-            QLabel* name = words(table, "cardName", "muted");
-            name->setText(r.name);
-            name->setWordWrap(false);
-            QLabel* value = words(table, "cardValue", "");
-            value->setText(r.value);
-            value->setWordWrap(false);
-            QFont big = font();
-            big.setPixelSize(15);
-            big.setWeight(QFont::DemiBold);
-            value->setFont(big);
-            QLabel* why = words(table, "cardWhy", "");
-            why->setText(r.reason);
-            grid->addWidget(name, row, 0);
-            grid->addWidget(value, row, 1);
-            grid->addWidget(why, row, 2);
-            ++row;
-        }
-        grid->setColumnStretch(2, 1);
-        body_->addWidget(table);
-        const auto part = [&](const QString& title, const QStringList& lines, bool tick) {
-            if (lines.isEmpty()) return;
-            QLabel* head = words(page, "cardPart", "heading");
-            head->setText(title);
-            body_->addWidget(head);
-            for (const QString& line : lines) {
-                if (tick) {
-                    auto* box = new QCheckBox(line, page);
-                    box->setObjectName("preflight");
-                    body_->addWidget(box);
-                } else {
-                    QLabel* one = words(page, "cardLine", "");
-                    one->setText(line);
-                    body_->addWidget(one);
-                }
-            }
-        };
-        part(tr("Before the start"), card_.preflight, true);
-        part(tr("Why"), card_.reasons, false);
-        part(tr("Cautions"), card_.cautions, false);
+    drawAgainst();
+    if (problem_.isEmpty())
+        cardView_->setCard(card_);
+    else
+        cardView_->clear();
+}
+
+void PlanStation::keepCard() {
+    const ChargeWish wish = chargeWish();
+    const auto plan = planCharge(wish);
+    if (!plan || learnedOf_ <= 0) return;
+    const double now =
+        std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
+    KeptPlan kept = keptPlan(*plan, wish.battery.rated_Ah, form_->chargerName().toStdString(), now);
+    if (expected_ && form_->fromSoc() >= 0) {
+        kept.expected_Ah = expected_->charge_Ah;
+        kept.expectedUncertainty_Ah = expected_->uncertainty_Ah;
     }
-    body_->addStretch(1);
+    for (const QString& t : cardView_->ticked()) kept.ticked.push_back(t.toStdString());
+    for (const QString& t : cardView_->open()) kept.open.push_back(t.toStdString());
+    session_.change([id = learnedOf_, kept](BenchBook& b) { return addPlan(b, id, kept); },
+                    [this, id = learnedOf_, kept] {
+                        if (learnedOf_ == id) known_.plans.push_back(kept);
+                        drawAgainst();
+                    });
+    session_.say(
+        tr("The card is kept with %1; the log that follows is set against it.").arg(name_));
 }
 
 void PlanStation::openChargers() {
@@ -557,12 +483,7 @@ void PlanStation::openChargers() {
     if (!bytes) return session_.say(text(bytes.error()), true);
     auto read = readChargers(*bytes, file.toStdString());
     if (!read) return session_.say(text(read.error()), true);
-    chargers_ = std::move(*read);
-    filling_ = true;
-    charger_->clear();
-    charger_->addItem(tr("any"));
-    for (const ChargerCard& c : chargers_) charger_->addItem(QString::fromStdString(c.name));
-    filling_ = false;
+    form_->setChargers(std::move(*read));
     answer();
 }
 
@@ -632,6 +553,7 @@ void PlanStation::saveCalendar() {
 void PlanStation::applyColours() {
     bars_->update();
     curve_->applyColours();
+    whatIf_->applyColours();
 }
 
 std::vector<StationAction> PlanStation::menuActions() {

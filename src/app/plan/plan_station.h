@@ -6,33 +6,31 @@
 
 #include "app/job/job.h"
 #include "app/plan/bench_card.h"
+#include "app/plan/plan_form.h"
 #include "app/session/session.h"
 #include "app/shell/station.h"
+#include "history/kept_plans.h"
+#include "history/own_models.h"
 #include "ownmodel/predict.h"
+#include "planning/join.h"
+#include "planning/queue.h"
 
 class QButtonGroup;
-class QCheckBox;
-class QComboBox;
-class QDateTimeEdit;
-class QDoubleSpinBox;
-class QFormLayout;
-class QGridLayout;
 class QLabel;
 class QPushButton;
 class QScrollArea;
-class QSpinBox;
-class QTimeEdit;
-class QVBoxLayout;
 
 namespace nk {
 
+class CardView;
 class ExpectedCurve;
 class QueueBars;
+class WhatIfPanel;
 
 class PlanStation : public Station {
     Q_OBJECT
   public:
-    enum class Asked { Charge, BackToLife, Storage, ReadyBy, Join, Queue };
+    using Asked = PlanAsked;
 
     explicit PlanStation(Session& session, QWidget* parent = nullptr);
 
@@ -47,7 +45,7 @@ class PlanStation : public Station {
     void applyColours() override;
     QString helpPage() const override { return "plan"; }
     QWidget* firstFocus() override;
-    bool busy() const override { return job_.running() || model_.running(); }
+    bool busy() const override;
     std::vector<StationAction> menuActions() override;
 
     void setAsked(Asked asked);
@@ -59,13 +57,28 @@ class PlanStation : public Station {
     void saveCard();
     void saveCalendar();
 
+    /// The question for a battery, as another place asks it.
+    void planFor(std::int64_t battery, Asked asked);
+    void keepCard();
+
   private:
+    /// What a worker found out of the book about the battery.
+    struct Known {
+        std::optional<KeptModel> model;
+        QString whyNone;
+        std::vector<KeptPlan> plans;
+        std::vector<AgainstLog> against;  ///< of the shown recording
+        std::optional<KeptPlan> before;   ///< the plan it followed
+    };
+
     void answer();
     void drawCard();
-    void learn(std::int64_t battery);
+    void learn(std::int64_t battery, std::int64_t recording);
     void expect();
-    Battery battery() const;
+    void drawAgainst();
+    Battery base() const;
     ChargeWish chargeWish() const;
+    void addComparison(BenchCard& card) const;
 
     Session& session_;
     Job job_{this};    ///< queues
@@ -73,44 +86,34 @@ class PlanStation : public Station {
     Asked asked_ = Asked::Charge;
     BenchCard card_;
     QString problem_;
-    std::vector<ChargerCard> chargers_;
     std::vector<QueueModule> modules_;
     std::vector<JoinPack> packs_;
     std::optional<QueuePlan> queue_;
     QueueWish queueWish_;
-    std::int64_t learnedOf_ = 0;
-    std::optional<OwnModel> own_;
+    std::int64_t learnedOf_ = 0, learnedFor_ = 0;  ///< battery and recording
+    std::int64_t wantedBattery_ = 0;               ///< asked for from elsewhere, once
+    ShownPtr shown_;
+    Known known_;
+    std::optional<PredictedStep> expected_;
     QString name_;
-    bool filling_ = false;
+    bool built_ = false;
 
     QButtonGroup* questions_ = nullptr;
-    QWidget* form_ = nullptr;
-    QComboBox* chemistry_ = nullptr;
-    QSpinBox* series_ = nullptr;
-    QDoubleSpinBox* rated_ = nullptr;
-    QComboBox* charger_ = nullptr;
-    QDoubleSpinBox* rate_ = nullptr;
-    QDoubleSpinBox* target_ = nullptr;
-    QSpinBox* from_ = nullptr;
-    QSpinBox* warmth_ = nullptr;
-    QCheckBox* beyond_ = nullptr;
-    QComboBox* program_ = nullptr;
-    QSpinBox* cycles_ = nullptr;
-    QDateTimeEdit* ready_ = nullptr;
-    QTimeEdit* presentFrom_ = nullptr;
-    QTimeEdit* presentTo_ = nullptr;
-    QCheckBox* unattended_ = nullptr;
+    PlanForm* form_ = nullptr;
     QPushButton* openFile_ = nullptr;
     QPushButton* openChargers_ = nullptr;
     QPushButton* save_ = nullptr;
+    QPushButton* keep_ = nullptr;
     QPushButton* calendar_ = nullptr;
-    std::vector<std::pair<QWidget*, QWidget*>> fields_;  ///< labels and what they name
     QLabel* title_ = nullptr;
     QLabel* lead_ = nullptr;
-    QLabel* model_words_ = nullptr;
+    QLabel* modelWords_ = nullptr;
+    QLabel* against_ = nullptr;
     QueueBars* bars_ = nullptr;
     ExpectedCurve* curve_ = nullptr;
-    QVBoxLayout* body_ = nullptr;
+    CardView* cardView_ = nullptr;
+    WhatIfPanel* whatIf_ = nullptr;
+    QScrollArea* scroll_ = nullptr;
 };
 
 }  // namespace nk

@@ -90,6 +90,8 @@ class Session : public QObject {
     void chosen(qlonglong id);
     void outOfDate(const std::vector<std::int64_t>& recordings);
     void said(const QString& words, bool problem);
+    /// A bench card for the log that would tell more of a battery.
+    void planRequested(qlonglong battery);
     /// Empty: nothing runs.
     void workChanged(const QString& name);
     void workProgressed(double fraction);

@@ -36,6 +36,9 @@ MainWindow::MainWindow(std::unique_ptr<BenchBook> book, Dialogs& dialogs, QWidge
     for (Station* s : stations_) {
         frame_.middle->addWidget(s);
         frame_.bar->addStation(s->name(), s->ask());
+        connect(s, &Station::wanted, this, [this, s] {
+            setStation(static_cast<int>(std::ranges::find(stations_, s) - stations_.begin()));
+        });
         connect(s, &Station::rulerChanged, frame_.status, &StatusLine::setRuler);
     }
     connectParts();
@@ -311,6 +314,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         settings.setValue("window/to_s", view->second);
     }
     session().stopWork();
+    for (Station* s : stations_) s->keepNow();
     // Nothing that was asked for is lost: what waits is still written, and what fails is said.
     const QStringList problems = session().finishChanges();
     if (!problems.isEmpty())

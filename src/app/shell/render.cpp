@@ -260,6 +260,18 @@ int renderViews(QApplication& app, const QString& folder) {
     window.setStation(5);
     window.findChild<QComboBox*>("planCharger")->setCurrentIndex(1);
     shot("plan");
+    if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+        auto* plan = window.findChild<PlanStation*>();
+        plan->setAsked(PlanStation::Asked::WhatIf);
+        shot("what-if");
+        plan->setAsked(PlanStation::Asked::Charge);
+        window.showBattery(window.session().entryOf(window.shown()->id)->batteryId);
+        settle(window);
+        window.findChild<QPushButton*>("history-3")->click();
+        shot("battery-model");
+        window.findChild<QPushButton*>("history-0")->click();
+        window.setStation(5);
+    }
     // The observatory's radio modules on two chargers.
     {
         QFile table(temporary.filePath("radio modules.csv"));

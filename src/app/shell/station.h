@@ -31,6 +31,8 @@ class Station : public QWidget {
     virtual Scope scope() const { return Scope::Recording; }
     /// It works on something that it has not shown yet.
     virtual bool busy() const { return false; }
+    /// The window closes: what waits to be kept is handed to the session now.
+    virtual void keepNow() {}
     /// False: what it shows is not about the shown recording alone, and the findings make room.
     virtual bool hasFindings() const { return true; }
     /// Which cards of the findings panel belong here.
@@ -53,6 +55,8 @@ class Station : public QWidget {
     virtual void setRange(double /*from_s*/, double /*to_s*/) {}
 
   Q_SIGNALS:
+    /// Asked for from elsewhere: the window brings it to the front.
+    void wanted();
     void rulerChanged(const QString& reading, const QString& pins);
     /// Stop rules to keep with a battery.
     void rulesChanged(qlonglong batteryId, const std::vector<std::string>& rules);

@@ -1,0 +1,295 @@
+#include "app/plan/plan_form.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDateTimeEdit>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QRegularExpression>
+#include <QSpinBox>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+int minutesOf(const QTimeEdit* edit) {
+    return QTime(0, 0).secsTo(edit->time()) / 60;
+}
+
+/// "12.1" or "4.02, 4.01 4.03": volts, with the decimal sign of the language or a dot.
+std::vector<double> voltsIn(const QString& text) {
+    std::vector<double> out;
+    const bool comma = currentStyle().decimal == ',';
+    static const QRegularExpression between("[;/\\s]+|,\\s+");
+    for (QString part : text.split(between, Qt::SkipEmptyParts)) {
+        if (comma) part.replace(',', '.');
+        for (const QString& one : part.split(',', Qt::SkipEmptyParts)) {
+            bool good = false;
+            const double v = one.toDouble(&good);
+            out.push_back(good ? v : std::nan(""));
+        }
+    }
+    return out;
+}
+
+}  // namespace
+
+PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(0, 2, 0, 2);
+    box->setSpacing(4);
+    grid_ = new QWidget(this);
+    auto* grid = new QGridLayout(grid_);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(6);
+    grid->setVerticalSpacing(4);
+    for (const int column : {1, 3, 5, 7}) grid->setColumnStretch(column, 1);
+    box->addWidget(grid_);
+    const auto change = [this] {
+        if (!filling_) Q_EMIT changed();
+    };
+    const auto field = [&](const QString& label, QWidget* edit, const char* name,
+                           const QString& more = {}) {
+        auto* l = new QLabel(label, grid_);
+        l->setProperty("role", "muted");
+        l->setBuddy(edit);
+        l->setToolTip(more);
+        edit->setObjectName(name);
+        edit->setAccessibleName(label);
+        edit->setToolTip(more);
+        edit->setProperty("role", "compact");
+        fields_.emplace_back(l, edit);
+    };
+    const QString narrow = QString(QChar(0x202F));
+    chemistry_ = new QComboBox(grid_);
+    for (const Chemistry& c : chemistries())
+        chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
+    connect(chemistry_, &QComboBox::currentIndexChanged, this, change);
+    const auto whole = [&](int low, int high, int value, const QString& suffix) {
+        auto* s = new QSpinBox(grid_);
+        s->setRange(low, high);
+        s->setValue(value);
+        s->setSuffix(suffix);
+        s->setKeyboardTracking(false);
+        connect(s, &QSpinBox::valueChanged, this, change);
+        return s;
+    };
+    const auto decimal = [&](double low, double high, double value, double step, int digits,
+                             const QString& suffix) {
+        auto* s = new QDoubleSpinBox(grid_);
+        s->setRange(low, high);
+        s->setDecimals(digits);
+        s->setSingleStep(step);
+        s->setValue(value);
+        s->setSuffix(suffix);
+        s->setKeyboardTracking(false);
+        connect(s, &QDoubleSpinBox::valueChanged, this, change);
+        return s;
+    };
+    field(tr("Chemistry"), chemistry_, "planChemistry");
+    series_ = whole(1, 400, 3, {});
+    field(tr("Cells in series"), series_, "planSeries");
+    rated_ = decimal(0.01, 10000, 5, 0.5, 2, narrow + "Ah");
+    field(tr("Rated"), rated_, "planRated");
+    charger_ = new QComboBox(grid_);
+    connect(charger_, &QComboBox::currentIndexChanged, this, change);
+    field(tr("Charger"), charger_, "planCharger");
+    rate_ = decimal(0, 10, 0, 0.1, 2, narrow + "C");
+    rate_->setSpecialValueText(tr("kind"));
+    field(tr("Rate"), rate_, "planRate");
+    target_ = decimal(0, 5, 0, 0.01, 2, narrow + "V");
+    target_->setSpecialValueText(tr("usual"));
+    field(tr("Volts a cell"), target_, "planTarget");
+    rested_ = new QLineEdit(grid_);
+    rested_->setPlaceholderText(tr("not measured"));
+    connect(rested_, &QLineEdit::editingFinished, this, change);
+    field(tr("Volts at rest"), rested_, "planRested",
+          tr("Of the whole battery, or of each cell one after the other: 3.71 3.70 3.68"));
+    from_ = whole(-1, 100, -1, narrow + "%");
+    from_->setSpecialValueText(tr("not known"));
+    field(tr("Level before"), from_, "planFrom");
+    warmth_ = whole(-30, 60, 20, narrow + "°C");
+    field(tr("Warmth"), warmth_, "planWarmth");
+    field_ = whole(0, 100000, 0, narrow + "Wh");
+    field_->setSpecialValueText(tr("the mains"));
+    field(tr("Fed from"), field_, "planField",
+          tr("Energy of the field battery that feeds the charger"));
+    program_ = new QComboBox(grid_);
+    program_->addItems({tr("recondition"), tr("break in"), tr("log its capacity")});
+    connect(program_, &QComboBox::currentIndexChanged, this, change);
+    field(tr("Program"), program_, "planProgram");
+    cycles_ = whole(1, 20, 3, {});
+    field(tr("Cycles"), cycles_, "planCycles");
+    ready_ = new QDateTimeEdit(QDateTime(QDate::currentDate().addDays(1), QTime(18, 0)), grid_);
+    ready_->setDisplayFormat("yyyy-MM-dd HH:mm");
+    ready_->setKeyboardTracking(false);
+    connect(ready_, &QDateTimeEdit::dateTimeChanged, this, change);
+    field(tr("Ready by"), ready_, "planReady");
+    const auto hour = [&](int h, const char* name, const QString& label) {
+        auto* e = new QTimeEdit(QTime(h, h == 22 ? 30 : 0), grid_);
+        e->setDisplayFormat("HH:mm");
+        e->setButtonSymbols(QAbstractSpinBox::NoButtons);
+        e->setKeyboardTracking(false);
+        connect(e, &QTimeEdit::timeChanged, this, change);
+        field(label, e, name);
+        return e;
+    };
+    presentFrom_ = hour(7, "planPresentFrom", tr("Somebody there from"));
+    presentTo_ = hour(22, "planPresentTo", tr("to"));
+    beyond_ = new QCheckBox(tr("Beyond the usual current: the maker's data sheet allows it"), this);
+    beyond_->setObjectName("planBeyond");
+    connect(beyond_, &QCheckBox::toggled, this, change);
+    box->addWidget(beyond_);
+    unattended_ = new QCheckBox(tr("Charges may run while nobody is there: my word for it"), this);
+    unattended_->setObjectName("planUnattended");
+    connect(unattended_, &QCheckBox::toggled, this, change);
+    box->addWidget(unattended_);
+    setChargers(genericChargers());
+}
+
+void PlanForm::visible(QWidget* edit, bool on) {
+    for (const auto& [label, field] : fields_)
+        if (field == edit) {
+            label->setVisible(on);
+            field->setVisible(on);
+        }
+}
+
+void PlanForm::setAsked(PlanAsked asked) {
+    using A = PlanAsked;
+    auto* grid = static_cast<QGridLayout*>(grid_->layout());
+    while (QLayoutItem* item = grid->takeAt(0)) delete item;
+    const bool single = asked != A::Join && asked != A::Queue && asked != A::WhatIf;
+    for (QWidget* w :
+         std::initializer_list<QWidget*>{chemistry_, series_, rated_, charger_, warmth_})
+        visible(w, single);
+    visible(rate_, asked == A::Charge || asked == A::ReadyBy);
+    visible(target_, asked == A::Charge);
+    visible(rested_, asked == A::Charge);
+    visible(field_, asked == A::Charge);
+    visible(from_, asked == A::Charge || asked == A::Storage || asked == A::ReadyBy);
+    visible(program_, asked == A::BackToLife);
+    visible(cycles_, asked == A::BackToLife || asked == A::Queue);
+    visible(ready_, asked == A::ReadyBy);
+    visible(presentFrom_, asked == A::ReadyBy || asked == A::Queue);
+    visible(presentTo_, asked == A::ReadyBy || asked == A::Queue);
+    // Only what is asked for, without gaps.
+    int place = 0;
+    for (const auto& [label, field] : fields_) {
+        if (field->isHidden()) continue;
+        grid->addWidget(label, place / 4, place % 4 * 2);
+        grid->addWidget(field, place / 4, place % 4 * 2 + 1);
+        ++place;
+    }
+    grid_->setVisible(place > 0);
+    beyond_->setVisible(asked == A::Charge);
+    unattended_->setVisible(asked == A::Queue);
+    setVisible(asked != A::Join && asked != A::WhatIf);
+}
+
+void PlanForm::setBattery(const Battery& b) {
+    filling_ = true;
+    const int k = chemistry_->findData(QString::fromStdString(b.chemistry));
+    if (k >= 0) chemistry_->setCurrentIndex(k);
+    if (b.series > 0) series_->setValue(b.series);
+    if (b.rated_Ah > 0) rated_->setValue(b.rated_Ah);
+    rested_->clear();
+    from_->setValue(-1);
+    filling_ = false;
+}
+
+void PlanForm::setChargers(std::vector<ChargerCard> chargers) {
+    chargers_ = std::move(chargers);
+    filling_ = true;
+    charger_->clear();
+    charger_->addItem(tr("any"));
+    for (const ChargerCard& c : chargers_) charger_->addItem(QString::fromStdString(c.name));
+    filling_ = false;
+}
+
+void PlanForm::setBack(Back back) {
+    filling_ = true;
+    program_->setCurrentIndex(static_cast<int>(back));
+    filling_ = false;
+}
+
+PlanForm::Back PlanForm::back() const {
+    return static_cast<Back>(program_->currentIndex());
+}
+
+Battery PlanForm::battery(Battery b) const {
+    b.chemistry = chemistry_->currentData().toString().toStdString();
+    b.setLimits(b.limits());
+    b.series = series_->value();
+    b.rated_Ah = rated_->value();
+    return b;
+}
+
+ChargeWish PlanForm::chargeWish(const Battery& base) const {
+    ChargeWish w;
+    w.battery = battery(base);
+    w.rate_C = rate_->value();
+    w.set_V = target_->value();
+    w.fromSoc = fromSoc();
+    w.ambient_C = warmth_C();
+    w.beyondUsual = beyond_->isChecked();
+    w.fieldBattery_Wh = field_->value();
+    if (!anyCharger())
+        w.charger = chargers_[static_cast<std::size_t>(charger_->currentIndex() - 1)];
+    const auto volts = voltsIn(rested_->text());
+    if (volts.size() == 1)
+        w.rested_V = volts.front();
+    else
+        w.cells_V = volts;
+    return w;
+}
+
+ProgramWish PlanForm::programWish(const Battery& base) const {
+    ProgramWish w;
+    w.battery = battery(base);
+    w.ambient_C = warmth_C();
+    w.cycles = cycles();
+    w.fromSoc = fromSoc();
+    if (!anyCharger())
+        w.charger = chargers_[static_cast<std::size_t>(charger_->currentIndex() - 1)];
+    return w;
+}
+
+Presence PlanForm::present() const {
+    Presence out;
+    out.from_min = minutesOf(presentFrom_);
+    out.to_min = minutesOf(presentTo_);
+    return out.from_min == out.to_min ? Presence() : out;
+}
+
+double PlanForm::ready_s() const {
+    const QDateTime at = ready_->dateTime();
+    return static_cast<double>(QDateTime(at.date(), at.time(), Qt::UTC).toSecsSinceEpoch());
+}
+
+int PlanForm::cycles() const {
+    return cycles_->value();
+}
+bool PlanForm::unattended() const {
+    return unattended_->isChecked();
+}
+double PlanForm::fromSoc() const {
+    return from_->value() < 0 ? -1 : from_->value() / 100.0;
+}
+double PlanForm::warmth_C() const {
+    return warmth_->value();
+}
+bool PlanForm::anyCharger() const {
+    return charger_->currentIndex() <= 0;
+}
+QString PlanForm::chargerName() const {
+    return anyCharger() ? QString() : charger_->currentText();
+}
+
+}  // namespace nk

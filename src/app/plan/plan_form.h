@@ -1,0 +1,79 @@
+// The few figures that a question of the planner needs: only those of the question are shown.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+#include "planning/charger_task.h"
+#include "planning/program.h"
+
+class QCheckBox;
+class QComboBox;
+class QDateTimeEdit;
+class QDoubleSpinBox;
+class QLineEdit;
+class QSpinBox;
+class QTimeEdit;
+
+namespace nk {
+
+/// The questions, in the order of their buttons.
+enum class PlanAsked { Charge, BackToLife, Storage, ReadyBy, Join, Queue, WhatIf };
+
+class PlanForm : public QWidget {
+    Q_OBJECT
+  public:
+    enum class Back { Recondition, BreakIn, Capacity };
+
+    explicit PlanForm(QWidget* parent = nullptr);
+    void setAsked(PlanAsked asked);
+    /// Fills chemistry, series count and rating, without a signal.
+    void setBattery(const Battery& battery);
+    void setChargers(std::vector<ChargerCard> chargers);
+    const std::vector<ChargerCard>& chargers() const { return chargers_; }
+    void setBack(Back back);
+
+    /// `base`: what is known of the battery beside the figures of the form.
+    Battery battery(Battery base) const;
+    ChargeWish chargeWish(const Battery& base) const;
+    ProgramWish programWish(const Battery& base) const;
+    Back back() const;
+    Presence present() const;
+    double ready_s() const;  ///< since 1970, as local time
+    int cycles() const;
+    bool unattended() const;
+    double fromSoc() const;  ///< under 0: not known
+    double warmth_C() const;
+    bool anyCharger() const;
+    QString chargerName() const;
+
+  Q_SIGNALS:
+    void changed();
+
+  private:
+    void visible(QWidget* edit, bool on);
+
+    std::vector<std::pair<QWidget*, QWidget*>> fields_;  ///< labels and what they name
+    std::vector<ChargerCard> chargers_;
+    bool filling_ = false;
+    QWidget* grid_ = nullptr;
+    QComboBox* chemistry_ = nullptr;
+    QSpinBox* series_ = nullptr;
+    QDoubleSpinBox* rated_ = nullptr;
+    QComboBox* charger_ = nullptr;
+    QDoubleSpinBox* rate_ = nullptr;
+    QDoubleSpinBox* target_ = nullptr;
+    QLineEdit* rested_ = nullptr;
+    QSpinBox* from_ = nullptr;
+    QSpinBox* warmth_ = nullptr;
+    QSpinBox* field_ = nullptr;
+    QCheckBox* beyond_ = nullptr;
+    QComboBox* program_ = nullptr;
+    QSpinBox* cycles_ = nullptr;
+    QDateTimeEdit* ready_ = nullptr;
+    QTimeEdit* presentFrom_ = nullptr;
+    QTimeEdit* presentTo_ = nullptr;
+    QCheckBox* unattended_ = nullptr;
+};
+
+}  // namespace nk

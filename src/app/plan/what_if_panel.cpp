@@ -1,0 +1,294 @@
+#include "app/plan/what_if_panel.h"
+
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QSpinBox>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "app/plot/prediction_plot.h"
+#include "app/session/text.h"
+#include "app/theme/word_label.h"
+#include "quantity/format.h"
+#include "quantity/phrase.h"
+#include "report/words.h"
+
+namespace nk {
+
+namespace {
+
+QString say(const std::string& words) {
+    return QString::fromStdString(words);
+}
+
+/// "1 h 52 min ± 6 min".
+QString spanOf(double seconds, double standard_s) {
+    if (!std::isfinite(seconds)) return QObject::tr("no end");
+    return say(durationText(seconds)) + " ± " + say(durationText(2 * standard_s));
+}
+
+}  // namespace
+
+WhatIfPanel::WhatIfPanel(QWidget* parent) : QWidget(parent) {
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(0, 0, 0, 0);
+    box->setSpacing(6);
+    form_ = new QWidget(this);
+    auto* grid = new QGridLayout(form_);
+    grid->setContentsMargins(0, 2, 0, 2);
+    grid->setHorizontalSpacing(6);
+    grid->setVerticalSpacing(4);
+    for (const int column : {1, 3, 5, 7}) grid->setColumnStretch(column, 1);
+    int place = 0;
+    const auto change = [this] {
+        if (!filling_) ask();
+    };
+    const auto field = [&](const QString& label, QWidget* edit, const char* name) {
+        auto* l = new QLabel(label, form_);
+        l->setProperty("role", "muted");
+        l->setBuddy(edit);
+        edit->setObjectName(name);
+        edit->setAccessibleName(label);
+        edit->setProperty("role", "compact");
+        fields_.emplace_back(l, edit);
+        grid->addWidget(l, place / 4, place % 4 * 2);
+        grid->addWidget(edit, place / 4, place % 4 * 2 + 1);
+        ++place;
+    };
+    const QString narrow = QString(QChar(0x202F));
+    const auto decimal = [&](double low, double high, double step, int digits,
+                             const QString& suffix) {
+        auto* s = new QDoubleSpinBox(form_);
+        s->setRange(low, high);
+        s->setDecimals(digits);
+        s->setSingleStep(step);
+        s->setSuffix(suffix);
+        s->setKeyboardTracking(false);
+        connect(s, &QDoubleSpinBox::valueChanged, this, change);
+        return s;
+    };
+    const auto whole = [&](int low, int high, int value, const QString& suffix) {
+        auto* s = new QSpinBox(form_);
+        s->setRange(low, high);
+        s->setValue(value);
+        s->setSuffix(suffix);
+        s->setKeyboardTracking(false);
+        connect(s, &QSpinBox::valueChanged, this, change);
+        return s;
+    };
+    step_ = new QComboBox(form_);
+    connect(step_, &QComboBox::currentIndexChanged, this, [this] {
+        if (!filling_) chooseStep();
+    });
+    field(tr("What was logged"), step_, "whatIfStep");
+    amount_ = decimal(0.001, 100000, 0.1, 3, {});
+    field(tr("Had it been"), amount_, "whatIfAmount");
+    unit_ = new QComboBox(form_);
+    unit_->addItems({"A", "W"});
+    connect(unit_, &QComboBox::currentIndexChanged, this, change);
+    field(tr("in"), unit_, "whatIfUnit");
+    volts_ = decimal(0.5, 5, 0.01, 3, narrow + "V");
+    field(tr("to, a cell"), volts_, "whatIfVolts");
+    cutoff_ = decimal(0.001, 10000, 0.01, 3, narrow + "A");
+    field(tr("Cut-off"), cutoff_, "whatIfCutoff");
+    warmth_ = whole(-30, 60, 20, narrow + "°C");
+    field(tr("at"), warmth_, "whatIfWarmth");
+    load_ = new QComboBox(form_);
+    load_->addItems({tr("steady"), tr("pulsed"), tr("eased in")});
+    connect(load_, &QComboBox::currentIndexChanged, this, change);
+    field(tr("Load"), load_, "whatIfLoad");
+    on_ = whole(1, 100000, 10, narrow + "s");
+    field(tr("on, or over"), on_, "whatIfOn");
+    off_ = whole(1, 100000, 20, narrow + "s");
+    field(tr("off"), off_, "whatIfOff");
+    box->addWidget(form_);
+    words_ = wordLabel(this, "whatIfWords", "");
+    box->addWidget(words_);
+    curve_ = new PredictionPlot(this);
+    box->addWidget(curve_, 1);
+}
+
+void WhatIfPanel::setRecording(const ShownPtr& shown, const std::optional<OwnModel>& model,
+                               const QString& why) {
+    shown_ = shown;
+    model_ = model;
+    steps_.clear();
+    answer_.reset();
+    filling_ = true;
+    step_->clear();
+    if (shown_ && model_) {
+        const Analysis& a = shown_->analysis;
+        for (std::size_t k = 0; k < a.steps.list.size(); ++k) {
+            const Step& s = a.steps.list[k];
+            const bool tail = s.kind == StepKind::CvCharge && k > 0 &&
+                              a.steps.list[k - 1].kind == StepKind::CcCharge;
+            if (tail || s.sum.duration_s < 60 || !asPredicted(*shown_->recording, s, a.battery))
+                continue;
+            steps_.push_back(k);
+            step_->addItem(tr("%1, from %2").arg(say(kindWords(s)), say(clockText(s.start_s))));
+        }
+    }
+    filling_ = false;
+    form_->setVisible(!steps_.empty());
+    curve_->setVisible(!steps_.empty());
+    if (steps_.empty()) {
+        words_->setText(!shown_   ? tr("Choose a recording with a charge or a discharge.")
+                        : !model_ ? why
+                                  : tr("This recording has no lithium charge and no steady "
+                                       "discharge that could be told again."));
+        return;
+    }
+    // The longest first.
+    std::size_t best = 0;
+    for (std::size_t k = 1; k < steps_.size(); ++k)
+        if (shown_->analysis.steps.list[steps_[k]].sum.duration_s >
+            shown_->analysis.steps.list[steps_[best]].sum.duration_s)
+            best = k;
+    filling_ = true;
+    step_->setCurrentIndex(static_cast<int>(best));
+    filling_ = false;
+    chooseStep();
+}
+
+void WhatIfPanel::chooseStep() {
+    if (steps_.empty()) return;
+    const auto at = static_cast<std::size_t>(std::max(0, step_->currentIndex()));
+    const auto& list = shown_->analysis.steps.list;
+    const Step& s = list[steps_[at]];
+    const auto was = asPredicted(*shown_->recording, s, shown_->analysis.battery);
+    if (!was) return;
+    const bool charge = was->kind == PredictStep::Kind::Charge;
+    const Step* taper = steps_[at] + 1 < list.size() && s.kind == StepKind::CcCharge &&
+                                list[steps_[at] + 1].kind == StepKind::CvCharge
+                            ? &list[steps_[at] + 1]
+                            : nullptr;
+    filling_ = true;
+    amount_->setValue(was->value);
+    unit_->setCurrentIndex(was->kind == PredictStep::Kind::Power ? 1 : 0);
+    const Chemistry& c = *model_->chemistry;
+    // What is set, not what one row showed: hundredths of a volt.
+    const double volts =
+        (taper != nullptr ? taper->endVoltage_V / shown_->analysis.battery.cells() : was->volts);
+    volts_->setRange(charge ? c.nominal_V : 0.5 * c.dischargeFloor_V,
+                     charge ? c.set_V : c.nominal_V);
+    volts_->setValue(std::round(volts * 100) / 100);
+    cutoff_->setValue(taper != nullptr ? std::abs(taper->endCurrent_A)
+                                       : std::max(0.001, was->value / 20));
+    const Recording& r = *shown_->recording;
+    const double warm = r.hasTemperature() ? r.temperature_C()[s.first] : kNaN;
+    warmth_->setValue(static_cast<int>(std::lround(std::isfinite(warm) ? warm : 20)));
+    load_->setCurrentIndex(0);
+    for (const auto& [label, edit] : fields_) {
+        const bool on = edit == cutoff_                  ? charge
+                        : edit == unit_ || edit == load_ ? !charge
+                        : edit == on_ || edit == off_    ? false
+                                                         : true;
+        label->setVisible(on);
+        edit->setVisible(on);
+    }
+    filling_ = false;
+    ask();
+}
+
+PredictStep WhatIfPanel::wanted() const {
+    PredictStep out;
+    const bool charge = !cutoff_->isHidden();
+    out.kind = charge                       ? PredictStep::Kind::Charge
+               : unit_->currentIndex() == 1 ? PredictStep::Kind::Power
+                                            : PredictStep::Kind::Discharge;
+    out.value = amount_->value();
+    out.volts = volts_->value();
+    out.cutoff_A = cutoff_->value();
+    if (!charge && load_->currentIndex() == 1) {
+        out.on_s = on_->value();
+        out.off_s = off_->value();
+    }
+    if (!charge && load_->currentIndex() == 2) out.ease_s = on_->value();
+    return out;
+}
+
+void WhatIfPanel::ask() {
+    if (steps_.empty()) return;
+    const bool charge = !cutoff_->isHidden();
+    for (const auto& [label, edit] : fields_) {
+        if (edit != on_ && edit != off_) continue;
+        const bool on =
+            !charge && (load_->currentIndex() == 1 || (load_->currentIndex() == 2 && edit == on_));
+        label->setVisible(on);
+        edit->setVisible(on);
+    }
+    const std::size_t step = steps_[static_cast<std::size_t>(std::max(0, step_->currentIndex()))];
+    job_.start(
+        [shown = shown_, model = *model_, step, instead = wanted(), warmth = warmth_->value()](
+            std::stop_token, const Job::ProgressSink&) -> Expected<WhatIf> {
+            const ModelLog log{shown->recording.get(), &shown->analysis.steps};
+            return whatIf(model, log, shown->analysis.battery, step, instead, warmth);
+        },
+        [this](const Expected<WhatIf>& told) { take(told); });
+}
+
+void WhatIfPanel::take(const Expected<WhatIf>& told) {
+    answer_.reset();
+    if (!told) {
+        words_->setText(text(told.error()));
+        curve_->setLines({});
+        return;
+    }
+    answer_ = *told;
+    const WhatIf& w = *told;
+    const bool charge = w.instead.step.kind == PredictStep::Kind::Charge;
+    const PredictedStep& p = w.instead;
+    QStringList lines;
+    lines << tr("It would take %1 and %2 %3 ± %4; it took %5.")
+                 .arg(spanOf(p.duration_s, p.uncertainty_s), charge ? tr("put in") : tr("give"),
+                      say(shortValue(std::abs(p.charge_Ah), "Ah")),
+                      say(shortValue(2 * p.uncertainty_Ah, "Ah")), say(durationText(w.measured_s)));
+    QString second;
+    if (charge)
+        second = tr("The knee would come after %1; it would end %2 ± %3 % full, ")
+                     .arg(std::isfinite(p.knee_s) ? say(durationText(p.knee_s)) : "?",
+                          say(phrase("{:.0f}", 100 * std::min(1.0, w.endSoc))),
+                          say(phrase("{:.0f}", std::max(1.0, 200 * w.endSocUncertainty))));
+    lines << second + tr("up to %1 °C warm, from %2 % at the start.")
+                          .arg(say(phrase("{:.0f}", p.maxTemperature_C)),
+                               say(phrase("{:.0f}", 100 * w.startSoc)));
+    QString third =
+        tr("Of what was really done the model says %1; it misses what it did not see by "
+           "%2 mV a cell.")
+            .arg(spanOf(w.asItWas.duration_s, w.asItWas.uncertainty_s),
+                 say(phrase("{:.0f}", 1000 * model_->leftOutRms_V)));
+    if (p.extrapolated) third += " " + tr("Beyond what was ever logged:");
+    for (const std::string& c : p.caveats) third += " " + say(c);
+    lines << third;
+    words_->setText(lines.join("\n"));
+
+    std::vector<PredictionPlot::Line> curves(3);
+    const Recording& r = *shown_->recording;
+    const std::size_t from = w.measured.first;
+    const double end_s = r.time_s()[from] + w.measured_s;
+    std::size_t last = from;
+    while (last + 1 < r.size() && r.time_s()[last] < end_s) ++last;
+    const std::size_t stride = std::max<std::size_t>(1, (last - from) / 600);
+    const double cells = shown_->analysis.battery.cells();
+    for (std::size_t k = from; k <= last; k += stride) {
+        curves[0].time_s.push_back(r.time_s()[k] - r.time_s()[from]);
+        curves[0].voltage_V.push_back(r.voltage_V()[k] / cells);
+    }
+    curves[0].name = tr("measured");
+    curves[1] = {w.asItWas.time_s, w.asItWas.voltage_V, tr("by the model"),
+                 PredictionPlot::Line::Kind::Predicted};
+    curves[2] = {p.time_s, p.voltage_V, tr("instead"), PredictionPlot::Line::Kind::Instead};
+    curve_->setLines(std::move(curves));
+}
+
+QString WhatIfPanel::words() const {
+    return words_->text();
+}
+
+void WhatIfPanel::applyColours() {
+    curve_->applyColours();
+}
+
+}  // namespace nk

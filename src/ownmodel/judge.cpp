@@ -1,0 +1,157 @@
+#include "judge.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "model_log.h"
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+/// Of the current, or of the power.
+double median(const Recording& r, const Step& s, bool power) {
+    std::vector<double> values;
+    const std::size_t stride = std::max<std::size_t>(1, (s.last - s.first) / 500);
+    for (std::size_t k = s.first; k <= s.last; k += stride)
+        if (std::isfinite(r.current_A()[k]) && std::isfinite(r.voltage_V()[k]))
+            values.push_back(std::abs(r.current_A()[k] * (power ? r.voltage_V()[k] : 1)));
+    if (values.empty()) return 0;
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::ranges::nth_element(values, middle);
+    return *middle;
+}
+
+double seconds(const Recording& r, const Step& s) {
+    return r.time_s()[s.last] - r.time_s()[s.first];
+}
+
+/// A charge in one piece: the constant current and the constant voltage that follows it.
+const Step* taperAfter(const Steps& steps, std::size_t k) {
+    if (k + 1 < steps.list.size() && steps.list[k].kind == StepKind::CcCharge &&
+        steps.list[k + 1].kind == StepKind::CvCharge)
+        return &steps.list[k + 1];
+    return nullptr;
+}
+
+}  // namespace
+
+std::optional<PredictStep> asPredicted(const Recording& r, const Step& s, const Battery& battery) {
+    const Chemistry* c = battery.chemistryData();
+    PredictStep out;
+    out.value = median(r, s, false);
+    const double cells = battery.cells();
+    if (!(out.value > 0)) return std::nullopt;
+    switch (s.kind) {
+        case StepKind::CcCharge:
+        case StepKind::CvCharge:
+            if (c != nullptr && c->nickel()) return std::nullopt;
+            out.kind = PredictStep::Kind::Charge;
+            out.volts = s.endVoltage_V / cells;
+            out.cutoff_A = std::abs(s.endCurrent_A);
+            return out;
+        case StepKind::CcDischarge:
+        case StepKind::CpDischarge:
+            out.kind = PredictStep::Kind::Discharge;
+            if (s.kind == StepKind::CpDischarge) {
+                out.kind = PredictStep::Kind::Power;
+                out.value = median(r, s, true);
+            }
+            out.volts = s.endVoltage_V / cells;
+            return out;
+        default:
+            return std::nullopt;
+    }
+}
+
+double levelAt(const OwnModel& m, const ModelLog& log, const Battery& battery, std::size_t row,
+               double start_Ah) {
+    const Recording& r = *log.recording;
+    if (row >= r.size()) return kNaN;
+    const ThinnedLog thinned = thinnedLog(log, battery, *m.chemistry);
+    if (!std::isfinite(start_Ah)) start_Ah = thinned.start_Ah;
+    if (std::isfinite(start_Ah)) return 1 - (start_Ah - thinned.moved_Ah[row]) / m.capacity_Ah;
+    // The row before a step has still the current of what went before.
+    const double warmth = r.hasTemperature() && std::isfinite(r.temperature_C()[row])
+                              ? r.temperature_C()[row]
+                              : (battery.hasAmbient() ? battery.ambient_C : 25);
+    const double volts = r.voltage_V()[row] / m.series;
+    double low = -0.05 * m.scale_Ah;
+    double high = 1.3 * m.scale_Ah;
+    for (int k = 0; k < 60; ++k) {
+        const double z = 0.5 * (low + high);
+        (m.ocv_V(z) + r.current_A()[row] * m.r0At(z, warmth) > volts ? low : high) = z;
+    }
+    return 1 - 0.5 * (low + high) / m.capacity_Ah;
+}
+
+void judgeStep(const OwnModel& m, const ModelLog& log, double start_Ah, LeftOutLog& into) {
+    const Recording& r = *log.recording;
+    Battery battery;
+    battery.series = m.series;
+    battery.chemistry = m.chemistry->id;
+    double longest = 300;
+    for (std::size_t k = 0; k < log.steps->list.size(); ++k) {
+        Step step = log.steps->list[k];
+        const Step* taper = taperAfter(*log.steps, k);
+        auto told = asPredicted(r, step, battery);
+        if (!told || step.kind == StepKind::CvCharge) continue;
+        if (step.kind == StepKind::CcCharge) {
+            if (taper == nullptr) continue;
+            told->volts = taper->endVoltage_V / m.series;
+            told->cutoff_A = std::abs(taper->endCurrent_A);
+        } else if (step.endedBy != EndedBy::VoltageFloor) {
+            continue;
+        }
+        const double took = seconds(r, step) + (taper != nullptr ? seconds(r, *taper) : 0);
+        if (took <= longest) continue;
+        PredictSetting setting;
+        setting.startSoc = std::clamp(levelAt(m, log, battery, step.first, start_Ah), 0.0, 1.02);
+        const bool warm = r.hasTemperature() && std::isfinite(r.temperature_C()[step.first]);
+        setting.ambient_C = warm ? r.temperature_C()[step.first] : 25;
+        const auto answer = predict(m, {*told}, setting);
+        if (!answer || !std::isfinite(answer->front().duration_s)) continue;
+        longest = took;
+        into.measured_s = took;
+        into.predicted_s = answer->front().duration_s;
+        into.measured_Ah = step.sum.charge_Ah + (taper != nullptr ? taper->sum.charge_Ah : 0);
+        into.predicted_Ah = answer->front().charge_Ah;
+    }
+}
+
+Expected<WhatIf> whatIf(const OwnModel& model, const ModelLog& log, const Battery& battery,
+                        std::size_t step, const PredictStep& instead, double ambient_C) {
+    if (step >= log.steps->list.size())
+        return fail(ErrorKind::InvalidArgument, phrase("There is no step {}.", step + 1));
+    const Recording& r = *log.recording;
+    WhatIf out;
+    out.measured = log.steps->list[step];
+    const Step* taper = taperAfter(*log.steps, step);
+    auto was = asPredicted(r, out.measured, battery);
+    if (!was)
+        return fail(ErrorKind::Unsupported, phrase("This step cannot be told again."), {},
+                    phrase("a lithium charge or a discharge at one current."));
+    if (taper != nullptr) {
+        was->volts = taper->endVoltage_V / battery.cells();
+        was->cutoff_A = std::abs(taper->endCurrent_A);
+    }
+    out.measured_s = seconds(r, out.measured) + (taper != nullptr ? seconds(r, *taper) : 0);
+    out.startSoc = std::clamp(levelAt(model, log, battery, out.measured.first), 0.0, 1.02);
+    const bool warm = r.hasTemperature() && std::isfinite(r.temperature_C()[out.measured.first]);
+    out.warmth_C = warm                   ? r.temperature_C()[out.measured.first]
+                   : battery.hasAmbient() ? battery.ambient_C
+                                          : 25;
+    auto asItWas = predict(model, {*was}, {out.startSoc, out.warmth_C});
+    if (!asItWas) return tl::unexpected<Error>(asItWas.error());
+    auto other = predict(model, {instead},
+                         {out.startSoc, std::isfinite(ambient_C) ? ambient_C : out.warmth_C});
+    if (!other) return tl::unexpected<Error>(other.error());
+    out.asItWas = std::move(asItWas->front());
+    out.instead = std::move(other->front());
+    out.endSoc = out.startSoc + out.instead.charge_Ah / model.capacity_Ah;
+    out.endSocUncertainty = out.instead.uncertainty_Ah / model.capacity_Ah;
+    return out;
+}
+
+}  // namespace nk
