@@ -99,6 +99,7 @@ std::string keptModelText(const KeptModel& kept) {
               {"loss_W_K", m.loss_W_K},
               {"heat_known", m.heatKnown},
               {"left_out_rms_V", m.leftOutRms_V},
+              {"left_out_at_V", m.leftOutAt_V},
               {"noise_V", m.noise_V},
               {"resistance_share", m.resistanceShare},
               {"charge_share", m.chargeShare},
@@ -148,6 +149,7 @@ std::optional<KeptModel> keptModelIn(const std::string& text) {
         m.loss_W_K = numberIn(j, "loss_W_K");
         m.heatKnown = j.at("heat_known").get<bool>();
         m.leftOutRms_V = numberIn(j, "left_out_rms_V");
+        m.leftOutAt_V = listIn<double>(j, "left_out_at_V");
         m.noise_V = numberIn(j, "noise_V");
         m.resistanceShare = numberIn(j, "resistance_share");
         m.chargeShare = numberIn(j, "charge_share");

@@ -21,6 +21,7 @@ constexpr double kCurveKnots[] = {0,    0.02, 0.05, 0.08, 0.12, 0.17, 0.23, 0.3,
                                   0.51, 0.58, 0.65, 0.72, 0.79, 0.85, 0.9,  0.94, 0.97, 1.0};
 constexpr int kCurve = static_cast<int>(std::size(kCurveKnots));
 constexpr double kResistanceKnots[] = {0, 0.08, 0.2, 0.5, 0.8, 1.0};
+constexpr double kErrorKnots[] = {0, 0.06, 0.2, 0.4, 0.6, 0.8, 0.92, 1.0};
 constexpr int kOhms = static_cast<int>(std::size(kResistanceKnots));
 constexpr int kColumns = kCurve + kOhms + 2;
 constexpr double kGas_J_molK = 8.314;
@@ -162,6 +163,9 @@ class Fitter {
             l.time_s.push_back(logs_[log].recording->time_s()[r.index]);
             l.measured_V.push_back(r.volts);
             l.predicted_V.push_back(r.volts - y);
+            const double start = std::isfinite(logs_[log].start_Ah) ? logs_[log].start_Ah
+                                                                    : shape.starts[freeBefore(log)];
+            l.level.push_back(1 - (start + r.z_from_start) / shape.scale_Ah);
         });
         for (LeftOutLog& l : out)
             l.rms_V = std::sqrt(l.rms_V / static_cast<double>(l.time_s.size()));
@@ -185,6 +189,11 @@ class Fitter {
     }
 
   private:
+    std::size_t freeBefore(std::size_t log) const {
+        std::size_t free = 0;
+        for (std::size_t l = 0; l < log; ++l) free += std::isfinite(logs_[l].start_Ah) ? 0 : 1;
+        return free;
+    }
     template <class F>
     void each(const Shape& shape, const F& take) {
         std::size_t free = 0;
@@ -392,6 +401,15 @@ double OwnModel::ocv_V(double z_Ah) const {
     return base_V(*chemistry, s) + (1 - upper) * correction_V[i] + upper * correction_V[i + 1];
 }
 
+double OwnModel::missesAt_V(double z_Ah) const {
+    if (leftOutAt_V.size() != std::size(kErrorKnots)) return leftOutRms_V;
+    int index = 0;
+    double upper = 0;
+    hat(kErrorKnots, level(z_Ah), index, upper);
+    const auto i = static_cast<std::size_t>(index);
+    return (1 - upper) * leftOutAt_V[i] + upper * leftOutAt_V[i + 1];
+}
+
 double OwnModel::r0At(double z_Ah, double temperature_C) const {
     int index = 0;
     double upper = 0;
@@ -514,6 +532,21 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             phrase("No resistance can be learned: the current hardly changes in these logs."), {},
             phrase("a log with a rest, or a charge and a discharge."));
 
+    m.capacity_Ah = capacityOf(m);
+    fitHeat(m, all, battery.hasAmbient() ? battery.ambient_C : low_C, rated);
+
+    double misses2[std::size(kErrorKnots)] = {};
+    double weights[std::size(kErrorKnots)] = {};
+    const auto count = [&](const LeftOutLog& log) {
+        for (std::size_t k = 0; k < log.level.size(); ++k) {
+            int index = 0;
+            double upper = 0;
+            hat(kErrorKnots, log.level[k], index, upper);
+            const double e2 = std::pow(log.measured_V[k] - log.predicted_V[k], 2);
+            misses2[index] += (1 - upper) * e2, weights[index] += 1 - upper;
+            misses2[index + 1] += upper * e2, weights[index + 1] += upper;
+        }
+    };
     // Left out: log by log, or block by block of a single one.
     double squares = 0;
     double parts = 0;
@@ -533,11 +566,13 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             learnedBy(blind, shape, other.beta);
             blind.capacity_Ah = capacityOf(blind);
             for (LeftOutLog& log : fitter.told(shape, other.beta, out)) {
+                count(log);
                 judgeStep(blind, *used[log.log], all[log.log].start_Ah, log);
                 m.leftOut.push_back(std::move(log));
             }
         } else {
             for (LeftOutLog& log : fitter.told(shape, other.beta, out)) {
+                count(log);
                 if (m.leftOut.empty()) m.leftOut.push_back({});
                 LeftOutLog& whole = m.leftOut.front();
                 const auto join = [](std::vector<double>& to, const std::vector<double>& more) {
@@ -552,10 +587,17 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     for (LeftOutLog& log : m.leftOut) {
         inOrder(log);
         thin(log, 400);
+        log.level.clear();
         log.log = places[log.log];
     }
     std::ranges::sort(m.leftOut, {}, &LeftOutLog::log);
     m.leftOutRms_V = std::sqrt(squares / parts);
+    // Where few rows were left out, the usual error counts as so many.
+    constexpr double kUsualRows = 20;
+    for (std::size_t k = 0; k < std::size(kErrorKnots); ++k)
+        m.leftOutAt_V.push_back(
+            std::sqrt((misses2[k] + kUsualRows * m.leftOutRms_V * m.leftOutRms_V) /
+                      (weights[k] + kUsualRows)));
     // A volt that is wrong by that much under the usual current is this share of the resistance.
     double drop = 0;
     double rows = 0;
@@ -580,8 +622,6 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     m.evidence.c_low = std::min(m.evidence.c_low, m.evidence.c_high);
     m.evidence.t_low_C = low_C;
     m.evidence.t_high_C = high_C;
-    m.capacity_Ah = capacityOf(m);
-    fitHeat(m, all, battery.hasAmbient() ? battery.ambient_C : low_C, rated);
     if (!m.heatKnown)
         m.caveats.push_back(
             phrase("Its warmth was not logged well enough: usual figures of heat."));

@@ -20,6 +20,7 @@ struct ModelLog {
 struct LeftOutLog {
     std::size_t log = 0;                                  ///< among those given
     std::vector<double> time_s, measured_V, predicted_V;  ///< of a cell
+    std::vector<double> level;                            ///< only while it is fitted
     double rms_V = 0;
     /// Its longest charge or discharge that came to its end: time and charge, measured and
     /// predicted; NaN where there is none.
@@ -44,10 +45,11 @@ struct OwnModel {
     bool heatKnown = false;             ///< from its own temperatures, not a usual figure
     double full_Ah = 0;                 ///< z of full and rested (0 by definition of the anchor)
 
-    double leftOutRms_V = 0;        ///< a cell, predicted by a fit that did not see it
-    double noise_V = 0;             ///< RMS of the fit itself
-    double resistanceShare = 0.02;  ///< standard uncertainty of all resistances, relative
-    double chargeShare = 0.005;     ///< of every charge: the gain of the instrument
+    double leftOutRms_V = 0;          ///< a cell, predicted by a fit that did not see it
+    std::vector<double> leftOutAt_V;  ///< the same at kErrorKnots of the level
+    double noise_V = 0;               ///< RMS of the fit itself
+    double resistanceShare = 0.02;    ///< standard uncertainty of all resistances, relative
+    double chargeShare = 0.005;       ///< of every charge: the gain of the instrument
     struct Evidence {
         double c_low = 0, c_high = 0;  ///< currents, C (discharge and charge)
         double t_low_C = 0, t_high_C = 0;
@@ -61,6 +63,8 @@ struct OwnModel {
     double level(double z_Ah) const { return 1 - z_Ah / scale_Ah; }
     /// Open-circuit voltage of a cell, beyond the ends straight on.
     double ocv_V(double z_Ah) const;
+    /// What it misses at a level by, V a cell, standard.
+    double missesAt_V(double z_Ah) const;
     double r0At(double z_Ah, double temperature_C) const;
     double warmthFactor(double temperature_C) const;
 };

@@ -19,7 +19,8 @@ constexpr double kHeldStep_s = 10;
 constexpr double kStartShare = 0.003;
 
 struct Off {
-    double volts = 0, ohms = 1, charge = 1, start = 0;
+    double volts = 0;  ///< times what it misses
+    double ohms = 1, charge = 1, start = 0;
 };
 
 struct State {
@@ -45,8 +46,9 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
     while (true) {
         const double g = m.warmthFactor(s.warmth) * off.ohms;
         const double r0 = m.r0At(s.z, s.warmth) * off.ohms;
+        const double offset = off.volts * m.missesAt_V(s.z);
         const double open =
-            m.ocv_V(s.z * off.charge - m.lag_Ah_A * s.lagging_A) + off.volts + s.x1 + s.x2;
+            m.ocv_V(s.z * off.charge - m.lag_Ah_A * s.lagging_A) + offset + s.x1 + s.x2;
         const double period = step.on_s + step.off_s;
         const double phase = step.on_s > 0 ? std::fmod(t + 1e-7, period) : 0;
         const bool on = step.on_s <= 0 || phase < step.on_s;
@@ -82,7 +84,7 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
                 const double ohms =
                     r0 + (m.r_ohm[0] * (1 - f1) + m.r_ohm[1] * (1 - f2)) * g +
                     std::max(0.0, slope) * (m.lag_Ah_A * (1 - fd) + kHeldStep_s / 3600);
-                const double rested = m.ocv_V(z) + off.volts + s.x1 * f1 + s.x2 * f2;
+                const double rested = m.ocv_V(z) + offset + s.x1 * f1 + s.x2 * f2;
                 amps = std::clamp((step.volts - rested) / std::max(ohms, 1e-9), 0.0, step.value);
             }
         }
@@ -253,8 +255,8 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
         return out;
     };
     const auto plain = whole({}, true);
-    const Off offs[] = {{m.leftOutRms_V, 1, 1},
-                        {-m.leftOutRms_V, 1, 1},
+    const Off offs[] = {{1, 1, 1},
+                        {-1, 1, 1},
                         {0, 1 + m.resistanceShare, 1},
                         {0, 1, 1 + m.chargeShare},
                         {0, 1, 1, kStartShare}};

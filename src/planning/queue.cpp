@@ -28,6 +28,11 @@ struct Bench {
     std::vector<std::vector<double>> charge_s, discharge_s, charge_A, discharge_A;
     std::vector<bool> isCharge;  ///< of the steps of a chain, without rests
     double rest_s = 0;
+    /// By module and link; null where nobody put it anywhere.
+    std::vector<std::vector<const QueuePin*>> pins;
+    std::vector<std::size_t> begun;  ///< links of each module that are done or running
+    std::vector<bool> retired;
+    double now_s = 0;
 };
 
 /// The first moment from `t` on at which a step of `length` may begin. A hand needs somebody there;
@@ -50,7 +55,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
     const std::size_t n = b.wish.modules.size();
     const std::size_t links = b.isCharge.size();
     std::vector<std::size_t> next(n, 0);
-    std::vector<double> ready(n, b.wish.start_s), free(b.channels.size(), b.wish.start_s);
+    std::vector<double> ready(n, b.now_s), free(b.channels.size(), b.now_s);
     std::vector<int> clipped(n, -1);                // channel a module is on
     std::vector<int> holds(b.channels.size(), -1);  // module a channel holds
     std::vector<double> left(n, 0);                 // work to come, by the fastest charger
@@ -63,8 +68,61 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
         }
     QueuePlan out;
     out.start_s = b.wish.start_s;
+    out.finish_s = b.now_s;
     std::vector<double> hands;
-    std::size_t todo = n * links;
+    std::size_t todo = 0;
+    for (const QueueDone& d : b.wish.done) {
+        const std::size_t m = d.module;
+        const auto at = std::ranges::find_if(b.channels, [&](const Channel& c) {
+            return static_cast<int>(c.charger) == d.charger && c.number == d.channel;
+        });
+        QueueStep s;
+        s.module = m;
+        s.charger = d.charger;
+        s.channel = d.channel;
+        s.link = next[m];
+        s.what = b.isCharge[s.link] ? "charge" : "discharge";
+        s.start_s = d.start_s;
+        s.end_s = d.end_s;
+        s.current_A = (b.isCharge[s.link] ? b.charge_A
+                                          : b.discharge_A)[m][static_cast<std::size_t>(d.charger)];
+        s.done = d.real;
+        out.steps.push_back(s);
+        out.finish_s = std::max(out.finish_s, d.end_s);
+        const auto c = static_cast<std::size_t>(at - b.channels.begin());
+        free[c] = std::max(free[c], d.end_s);
+        ready[m] = std::max(ready[m], d.end_s + b.rest_s);
+        if (clipped[m] >= 0) holds[static_cast<std::size_t>(clipped[m])] = -1;
+        if (holds[c] >= 0) clipped[static_cast<std::size_t>(holds[c])] = -1;
+        clipped[m] = static_cast<int>(c);
+        holds[c] = static_cast<int>(m);
+        ++next[m];
+    }
+    for (std::size_t m = 0; m < n; ++m) {
+        if (b.retired[m]) next[m] = links;
+        todo += links - next[m];
+    }
+    // What is pinned keeps its place on its channel: others go before it or behind.
+    const auto around = [&](std::size_t m, std::size_t c, double start, double length) {
+        for (int again = 0; again < 4; ++again) {
+            bool moved = false;
+            for (const QueuePin& p : b.wish.pins) {
+                if (p.module == m || p.link < next[p.module] || b.retired[p.module]) continue;
+                if (static_cast<int>(b.channels[c].charger) != p.charger ||
+                    b.channels[c].number != p.channel)
+                    continue;
+                const double own =
+                    (b.isCharge[p.link] ? b.charge_s
+                                        : b.discharge_s)[p.module][b.channels[c].charger];
+                if (start + length > p.start_s + 1 && start < p.start_s + own - 1) {
+                    start = p.start_s + own;
+                    moved = true;
+                }
+            }
+            if (!moved) break;
+        }
+        return start;
+    };
     while (todo > 0) {
         double bestStart = kNever;
         double bestEnd = kNever;
@@ -80,8 +138,16 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
                 const double length =
                     (charge ? b.charge_s : b.discharge_s)[m][b.channels[c].charger];
                 if (!(length < kNever)) continue;
+                const QueuePin* pin = b.pins[m][k];
+                if (pin != nullptr && (static_cast<int>(b.channels[c].charger) != pin->charger ||
+                                       b.channels[c].number != pin->channel))
+                    continue;
                 const bool hand = clipped[m] != static_cast<int>(c);
-                const double start = feasible(b, std::max(ready[m], free[c]), length, charge, hand);
+                double from = std::max(ready[m], free[c]);
+                if (pin != nullptr) from = std::max(from, pin->start_s);
+                double start = feasible(b, from, length, charge, hand);
+                if (pin == nullptr && !b.wish.pins.empty())
+                    start = feasible(b, around(m, c, start, length), length, charge, hand);
                 const double end = start + length;
                 // Earliest start; of those the longest chain; of its channels where it is done
                 // first, and where it is clipped in already.
@@ -112,6 +178,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
         const std::size_t k = next[m];
         QueueStep s;
         s.module = m;
+        s.link = k;
         s.charger = static_cast<int>(b.channels[c].charger);
         s.channel = b.channels[c].number;
         s.what = b.isCharge[k] ? "charge" : "discharge";
@@ -154,6 +221,7 @@ void addRests(const Bench& b, QueuePlan& plan) {
             QueueStep r;
             r.module = s.module;
             r.what = "rest";
+            r.link = it->second->link;
             r.start_s = it->second->end_s;
             r.end_s = s.start_s;
             r.attended = b.wish.present.always();
@@ -174,6 +242,37 @@ void addRests(const Bench& b, QueuePlan& plan) {
     std::ranges::stable_sort(plan.steps, {}, &QueueStep::start_s);
 }
 
+/// What has been done, put somewhere or retired. Errors: none of these modules, chains or channels.
+Expected<void> takeState(Bench& b) {
+    const QueueWish& w = b.wish;
+    const std::size_t links = b.isCharge.size();
+    b.now_s = std::max(w.start_s, w.now_s);
+    b.pins.assign(w.modules.size(), std::vector<const QueuePin*>(links, nullptr));
+    b.begun.assign(w.modules.size(), 0);
+    b.retired.assign(w.modules.size(), false);
+    const auto there = [&](std::size_t module, int charger, int channel) {
+        return module < w.modules.size() && std::ranges::any_of(b.channels, [&](const Channel& c) {
+                   return static_cast<int>(c.charger) == charger && c.number == channel;
+               });
+    };
+    for (const QueueDone& d : w.done)
+        if (!there(d.module, d.charger, d.channel) || !(d.end_s >= d.start_s) ||
+            ++b.begun[d.module] > links)
+            return fail(ErrorKind::InvalidArgument,
+                        phrase("A step that was done does not fit this bench."), {},
+                        phrase("the modules, chargers and cycles of the queue."));
+    for (const QueuePin& p : w.pins) {
+        if (!there(p.module, p.charger, p.channel) || p.link >= links || !std::isfinite(p.start_s))
+            return fail(ErrorKind::InvalidArgument,
+                        phrase("A step that was moved does not fit this bench."), {},
+                        phrase("the modules, chargers and cycles of the queue."));
+        if (p.link >= b.begun[p.module]) b.pins[p.module][p.link] = &p;
+    }
+    for (const std::size_t m : w.retired)
+        if (m < w.modules.size()) b.retired[m] = true;
+    return {};
+}
+
 Expected<Bench> makeBench(const QueueWish& w) {
     if (w.modules.empty())
         return fail(ErrorKind::InvalidArgument, phrase("There is no module to plan."));
@@ -185,13 +284,14 @@ Expected<Bench> makeBench(const QueueWish& w) {
         return fail(ErrorKind::InvalidArgument,
                     phrase("A rest of {:.0f} min is not planned.", w.rest_min), {},
                     phrase("0 to 1440 min."));
-    Bench b{w, {}, {}, {}, {}, {}, {}, 60 * w.rest_min};
+    Bench b{w, {}, {}, {}, {}, {}, {}, 60 * w.rest_min, {}, {}, {}, 0};
     for (std::size_t c = 0; c < w.chargers.size(); ++c)
         for (int k = 1; k <= std::min(64, w.chargers[c].channels); ++k)
             b.channels.push_back({c, k});
     for (int k = 0; k < w.cycles; ++k)
         for (const bool charge : {!w.dischargeFirst, w.dischargeFirst})
             b.isCharge.push_back(charge);
+    if (const auto ok = takeState(b); !ok) return tl::unexpected<Error>(ok.error());
     const auto window = w.present.windowAt(w.start_s);
     const double length = window.second - window.first;
     for (const QueueModule& m : w.modules) {
@@ -269,10 +369,13 @@ double queueLowerBound_h(const QueueWish& wish) {
     double everything = 0;
     for (std::size_t m = 0; m < wish.modules.size(); ++m) {
         double own = 0;
-        for (const bool charge : bench->isCharge)
-            own += *std::ranges::min_element(charge ? bench->charge_s[m] : bench->discharge_s[m]);
-        bound =
-            std::max(bound, own + bench->rest_s * static_cast<double>(bench->isCharge.size() - 1));
+        const std::size_t begun = bench->begun[m];
+        if (bench->retired[m] || begun == bench->isCharge.size()) continue;
+        for (std::size_t k = begun; k < bench->isCharge.size(); ++k)
+            own += *std::ranges::min_element(bench->isCharge[k] ? bench->charge_s[m]
+                                                                : bench->discharge_s[m]);
+        bound = std::max(
+            bound, own + bench->rest_s * static_cast<double>(bench->isCharge.size() - begun - 1));
         std::set<std::size_t> may;
         for (std::size_t c = 0; c < wish.chargers.size(); ++c)
             if (bench->charge_s[m][c] < kNever || bench->discharge_s[m][c] < kNever) may.insert(c);
@@ -291,8 +394,8 @@ double queueLowerBound_h(const QueueWish& wish) {
             if (std::ranges::includes(may, other)) inside += more;
         bound = std::max(bound, inside / channels(may));
     }
-    bound = std::max(bound, everything / channels(everywhere));
-    return bound / 3600;
+    if (!everywhere.empty()) bound = std::max(bound, everything / channels(everywhere));
+    return (bound + bench->now_s - wish.start_s) / 3600;
 }
 
 Expected<QueuePlan> planQueue(const QueueWish& wish) {
@@ -305,8 +408,10 @@ Expected<QueuePlan> planQueue(const QueueWish& wish) {
     if (!(best.finish_s < kNever))
         return fail(
             ErrorKind::InvalidArgument,
-            phrase("No hour suits some step: the attended hours are too short."), {},
-            phrase("longer attended hours, or --allow-unattended-charging in so many words."));
+            wish.pins.empty()
+                ? phrase("No hour suits some step: the attended hours are too short.")
+                : phrase("Where a step was put no hour suits it, or it cannot be done there."),
+            {}, phrase("longer attended hours, or --allow-unattended-charging in so many words."));
     const double bound = queueLowerBound_h(wish);
     std::mt19937 random(wish.seed);
     std::uniform_real_distribution<double> even;

@@ -17,6 +17,22 @@ struct QueueModule {
     double floor_V = 0;      ///< a cell; for the list alone
 };
 
+/// A step that somebody put where he wants it: on this channel, not before this moment.
+struct QueuePin {
+    std::size_t module = 0;
+    std::size_t link = 0;  ///< which of the module's charges and discharges, from 0
+    int charger = 0, channel = 1;
+    double start_s = 0;
+};
+
+/// A step that has begun or ended; with its real times.
+struct QueueDone {
+    std::size_t module = 0;
+    int charger = 0, channel = 1;
+    double start_s = 0, end_s = 0;
+    bool real = true;  ///< it has ended; else it runs and the end is the one expected
+};
+
 struct QueueWish {
     std::vector<QueueModule> modules;
     std::vector<ChargerCard> chargers;
@@ -28,6 +44,10 @@ struct QueueWish {
     bool unattendedCharging = false;  ///< allowed by the user in so many words
     double seconds = 0.2;             ///< of computing time for a better plan
     unsigned seed = 1;
+    std::vector<QueueDone> done;  ///< by module in the order of its chain
+    std::vector<QueuePin> pins;
+    std::vector<std::size_t> retired;  ///< modules that get no more steps
+    double now_s = 0;                  ///< nothing new begins before; 0: the start
 };
 
 struct QueueStep {
@@ -37,6 +57,8 @@ struct QueueStep {
     double start_s = 0, end_s = 0;
     bool attended = true;
     double current_A = std::numeric_limits<double>::quiet_NaN();
+    std::size_t link = 0;  ///< of the module's chain; of a rest: the one before it
+    bool done = false;     ///< as it really was
 };
 
 struct QueuePlan {

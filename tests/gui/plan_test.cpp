@@ -9,6 +9,7 @@
 #include "app/battery/model_view.h"
 #include "app/plan/plan_station.h"
 #include "app/plan/queue_bars.h"
+#include "app/plan/queue_desk.h"
 #include "app/plan/what_if_panel.h"
 #include "tests/gui/window.h"
 
@@ -200,6 +201,59 @@ TEST_F(PlanWindow, TheBatteryPageShowsItsModelAndSendsTheNextLogHere) {
     EXPECT_TRUE(s->isVisible());
     ASSERT_EQ(s->card().rows.size(), 3U);
     EXPECT_TRUE(s->card().title.contains("capacity"));
+}
+
+TEST_F(PlanWindow, AQueueIsDraggedEndedAndKept) {
+    PlanStation* s = station();
+    dialogs_.file = writeLog("modules.csv",
+                             "name,chemistry,series,rated_ah,charge_a,discharge_a\n"
+                             "one,nimh,6,2,1,1\ntwo,nimh,6,2,1,1\nthree,nimh,6,2,1,1\n");
+    part<QSpinBox>("planCycles")->setValue(1);
+    s->openModules();
+    settle();
+    QueueDesk* desk = s->queueDesk();
+    ASSERT_TRUE(desk->plan()) << desk->problem().toStdString();
+    auto* bars = desk->findChild<QueueBars*>();
+    ASSERT_TRUE(bars->isVisible());
+    // Dragged to the line below and two thirds to the right.
+    const QueueStep first = desk->plan()->steps.front();
+    const QPoint from = bars->barOf(first).center().toPoint();
+    const QPoint to(from.x() + bars->width() / 3, from.y() + 30);
+    QTest::mousePress(bars, Qt::LeftButton, {}, from);
+    QTest::mouseMove(bars, to);
+    QTest::mouseRelease(bars, Qt::LeftButton, {}, to);
+    settle();
+    ASSERT_EQ(desk->wish().pins.size(), 1U);
+    EXPECT_GT(desk->wish().pins[0].start_s, first.start_s + 600);
+    // Chosen and moved by keyboard.
+    bars->setFocus();
+    QTest::keyClick(bars, Qt::Key_Right);
+    QTest::keyClick(bars, Qt::Key_Right, Qt::ControlModifier);
+    settle();
+    EXPECT_GE(desk->wish().pins.size(), 1U);
+    ASSERT_TRUE(desk->plan());
+    // A step that ended sooner than planned.
+    desk->setClock(desk->wish().start_s + 1800);
+    QTest::mouseClick(part<QPushButton>("ask-0"), Qt::LeftButton);
+    ask(5);
+    auto ended = desk->findChildren<QPushButton*>("queueEnded");
+    if (!ended.isEmpty()) {
+        QTest::mouseClick(ended.front(), Qt::LeftButton);
+        settle();
+        EXPECT_FALSE(desk->wish().done.empty());
+    }
+    const auto kept = keptQueueIn(*window_->book().setting(kQueueSetting));
+    ASSERT_TRUE(kept);
+    EXPECT_EQ(kept->modules.size(), 3U);
+    EXPECT_EQ(kept->pins.size(), desk->wish().pins.size());
+    // Another window goes on with it.
+    window_->close();
+    openWindow();
+    s = station();
+    ask(5);
+    ASSERT_TRUE(s->queueDesk()->plan());
+    EXPECT_EQ(s->queueDesk()->wish().modules.size(), 3U);
+    EXPECT_EQ(s->queueDesk()->wish().pins.size(), kept->pins.size());
 }
 
 }  // namespace

@@ -11,6 +11,7 @@
 #include <functional>
 #include <numeric>
 
+#include "history/kept_queue.h"
 #include "history/plan_files.h"
 #include "planning/charge_run.h"
 #include "planning/charger_task.h"
@@ -597,6 +598,135 @@ TEST(Queues, LargeOnesAreNearTheBoundAndWithinTheRules) {
     check(w, *day);
     EXPECT_GT(day->makespan_h(), plan->makespan_h());
     EXPECT_GT(day->visits, 0);
+}
+
+QueueWish bench(int modules, int chargers) {
+    QueueWish w;
+    for (int k = 0; k < modules; ++k) {
+        QueueModule m;
+        m.name = "module " + std::to_string(k + 1);
+        m.chemistry = "nimh";
+        m.series = 6;
+        m.rated_Ah = 6;
+        m.charge_A = 3;
+        m.discharge_A = 3;
+        w.modules.push_back(m);
+    }
+    for (int k = 0; k < chargers; ++k) {
+        ChargerCard c;
+        c.name = "charger " + std::to_string(k + 1);
+        w.chargers.push_back(c);
+    }
+    w.rest_min = 0;
+    w.start_s = 1'800'000'000;
+    return w;
+}
+
+/// No channel holds two at once, no module is in two places, chains keep their order.
+void expectSound(const QueuePlan& plan) {
+    for (std::size_t a = 0; a < plan.steps.size(); ++a)
+        for (std::size_t b = 0; b < plan.steps.size(); ++b) {
+            const QueueStep& s = plan.steps[a];
+            const QueueStep& t = plan.steps[b];
+            if (a == b || s.what == "rest" || t.what == "rest") continue;
+            const bool together = s.start_s < t.end_s - 1 && t.start_s < s.end_s - 1;
+            EXPECT_FALSE(together && s.module == t.module);
+            EXPECT_FALSE(together && s.charger == t.charger && s.channel == t.channel)
+                << s.module << " " << t.module;
+            if (s.module == t.module && s.link < t.link) {
+                EXPECT_LE(s.end_s, t.start_s + 1);
+            }
+        }
+}
+
+TEST(Queues, ARealEndPlansTheRestAnew) {
+    QueueWish w = bench(3, 1);  // six steps of two hours on one channel
+    const auto plan = planQueue(w);
+    ASSERT_TRUE(plan);
+    EXPECT_NEAR(plan->makespan_h(), 12, 0.01);
+    // The first step took three hours instead of two.
+    stepEnded(w, *plan, 0, w.start_s + 3 * 3600);
+    const auto later = planQueue(w);
+    ASSERT_TRUE(later);
+    expectSound(*later);
+    EXPECT_NEAR(later->makespan_h(), 13, 0.01);
+    EXPECT_NEAR(later->lowerBound_h, 13, 0.01);
+    EXPECT_TRUE(later->steps[0].done);
+    EXPECT_NEAR(later->steps[0].end_s - later->steps[0].start_s, 3 * 3600, 1);
+    for (std::size_t k = 1; k < later->steps.size(); ++k)
+        EXPECT_GE(later->steps[k].start_s, w.start_s + 3 * 3600 - 1);
+    // Retired modules get nothing more.
+    w.retired = {1, 2};
+    const auto alone = planQueue(w);
+    ASSERT_TRUE(alone);
+    for (const QueueStep& s : alone->steps) EXPECT_TRUE(s.module == 0 || s.done);
+    w.retired = {0, 1, 2};
+    EXPECT_TRUE(planQueue(w)) << "nothing left is a plan too";
+}
+
+TEST(Queues, AStepThatIsMovedStaysAndTheRestFollows) {
+    QueueWish w = bench(4, 2);
+    const auto plan = planQueue(w);
+    ASSERT_TRUE(plan);
+    for (int channel = 0; channel < 2; ++channel)
+        for (std::size_t module = 0; module < 4; ++module)
+            for (std::size_t link = 0; link < 2; ++link)
+                for (const double hours : {0.0, 1.5, 5.0, 11.0}) {
+                    QueueWish moved = w;
+                    moved.pins = {{module, link, channel, 1, w.start_s + hours * 3600}};
+                    const auto after = planQueue(moved);
+                    ASSERT_TRUE(after) << after.error().text();
+                    expectSound(*after);
+                    for (const QueueStep& s : after->steps)
+                        if (s.module == module && s.link == link && s.what != "rest") {
+                            EXPECT_EQ(s.charger, channel);
+                            EXPECT_GE(s.start_s, w.start_s + hours * 3600 - 1);
+                        }
+                }
+    QueueWish wrong = w;
+    wrong.pins = {{9, 0, 0, 1, w.start_s}};
+    EXPECT_FALSE(planQueue(wrong));
+    wrong.pins = {{0, 0, 7, 1, w.start_s}};
+    EXPECT_FALSE(planQueue(wrong));
+    wrong.pins.clear();
+    wrong.done = {{0, 0, 1, 5, 1}};
+    EXPECT_FALSE(planQueue(wrong));
+}
+
+TEST(Queues, AreKeptAndFollowTheLogs) {
+    QueueWish w = bench(2, 1);
+    const auto plan = planQueue(w);
+    ASSERT_TRUE(plan);
+    w.pins = {{1, 1, 0, 1, w.start_s + 9 * 3600}};
+    stepEnded(w, *plan, 0, w.start_s + 7000);
+    w.retired = {1};
+    const auto back = keptQueueIn(keptQueueText(w));
+    ASSERT_TRUE(back);
+    EXPECT_EQ(keptQueueText(*back), keptQueueText(w));
+    EXPECT_EQ(back->done.size(), w.done.size());
+    for (const char* bad : {"", "{}", "[]", R"({"schema": "narrow-knee/queue-kept/1"})",
+                            R"({"schema": "narrow-knee/queue-kept/1", "modules": [{}]})"})
+        EXPECT_FALSE(keptQueueIn(bad)) << bad;
+
+    // A log of the first module that charges for 2.2 h from the queue's start.
+    QueueWish fresh = bench(2, 1);
+    const auto first = planQueue(fresh);
+    ASSERT_TRUE(first);
+    const std::string name = fresh.modules[first->steps[0].module].name;
+    BatteryEntry battery;
+    battery.id = 7;
+    battery.battery.name = name;
+    RecordingEntry log;
+    log.batteryId = 7;
+    log.startEpoch_s = fresh.start_s + 60;
+    log.duration_s = 2.2 * 3600;
+    log.summary.moved_Ah = 6;
+    EXPECT_EQ(takeLogs(fresh, *first, {battery}, {log}, 0), 1);
+    const auto after = planQueue(fresh);
+    ASSERT_TRUE(after);
+    EXPECT_NEAR(after->steps[0].end_s, fresh.start_s + 60 + 2.2 * 3600, 1);
+    EXPECT_TRUE(after->steps[0].done);
+    EXPECT_EQ(takeLogs(fresh, *after, {battery}, {log}, 0), 0) << "once";
 }
 
 TEST(Queues, WhatNobodyCanDoIsNamed) {

@@ -219,6 +219,17 @@ void PlanForm::setBack(Back back) {
     filling_ = false;
 }
 
+void PlanForm::setQueue(const QueueWish& wish) {
+    setChargers(wish.chargers);
+    filling_ = true;
+    cycles_->setValue(wish.cycles);
+    const auto clock = [](int minutes) { return QTime(0, 0).addSecs(60 * (minutes % 1440)); };
+    presentFrom_->setTime(clock(wish.present.from_min));
+    presentTo_->setTime(clock(wish.present.to_min));
+    unattended_->setChecked(wish.unattendedCharging);
+    filling_ = false;
+}
+
 PlanForm::Back PlanForm::back() const {
     return static_cast<Back>(program_->currentIndex());
 }

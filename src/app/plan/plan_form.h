@@ -6,6 +6,7 @@
 
 #include "planning/charger_task.h"
 #include "planning/program.h"
+#include "planning/queue.h"
 
 class QCheckBox;
 class QComboBox;
@@ -32,6 +33,8 @@ class PlanForm : public QWidget {
     void setChargers(std::vector<ChargerCard> chargers);
     const std::vector<ChargerCard>& chargers() const { return chargers_; }
     void setBack(Back back);
+    /// The figures of a queue that is under way.
+    void setQueue(const QueueWish& wish);
 
     /// `base`: what is known of the battery beside the figures of the form.
     Battery battery(Battery base) const;

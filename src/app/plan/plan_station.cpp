@@ -16,7 +16,7 @@
 
 #include "app/plan/card_view.h"
 #include "app/plan/expected_curve.h"
-#include "app/plan/queue_bars.h"
+#include "app/plan/queue_desk.h"
 #include "app/plan/what_if_panel.h"
 #include "app/session/text.h"
 #include "app/shell/data_export.h"
@@ -105,12 +105,12 @@ PlanStation::PlanStation(Session& session, QWidget* parent) : Station(parent), s
     body->setSpacing(6);
     title_ = wordLabel(page, "planTitle", "heading");
     lead_ = wordLabel(page, "planLead", "");
-    bars_ = new QueueBars(page);
+    desk_ = new QueueDesk(session_, page);
     curve_ = new ExpectedCurve(page);
     modelWords_ = wordLabel(page, "planModel", "muted");
     against_ = wordLabel(page, "planAgainst", "");
     cardView_ = new CardView(page);
-    for (QWidget* w : std::initializer_list<QWidget*>{title_, lead_, bars_, curve_, modelWords_,
+    for (QWidget* w : std::initializer_list<QWidget*>{title_, lead_, desk_, curve_, modelWords_,
                                                       against_, cardView_})
         body->addWidget(w);
     body->addStretch(1);
@@ -131,19 +131,24 @@ PlanStation::PlanStation(Session& session, QWidget* parent) : Station(parent), s
     connect(save_, &QPushButton::clicked, this, &PlanStation::saveCard);
     connect(keep_, &QPushButton::clicked, this, &PlanStation::keepCard);
     connect(calendar_, &QPushButton::clicked, this, &PlanStation::saveCalendar);
-    connect(&job_, &Job::failed, this, [this](const QString& what) { session_.say(what, true); });
+    connect(desk_, &QueueDesk::planned, this, [this] {
+        if (asked_ == Asked::Queue) showQueue();
+    });
     connect(&session_, &Session::planRequested, this, [this](qlonglong battery) {
         planFor(battery, Asked::BackToLife);
         form_->setBack(PlanForm::Back::Capacity);
         Q_EMIT wanted();
     });
-    connect(&session_, &Session::bookChanged, this, [this] { learnedOf_ = learnedFor_ = 0; });
+    connect(&session_, &Session::bookChanged, this, [this] {
+        learnedOf_ = learnedFor_ = 0;
+        desk_->forgetBook();
+    });
     built_ = true;
     setAsked(Asked::Charge);
 }
 
 bool PlanStation::busy() const {
-    return job_.running() || model_.running() || whatIf_->busy();
+    return desk_->busy() || model_.running() || whatIf_->busy();
 }
 
 QWidget* PlanStation::firstFocus() {
@@ -257,7 +262,6 @@ void PlanStation::answer() {
     if (!built_) return;
     problem_.clear();
     card_ = {};
-    queue_.reset();
     const auto take = [&](const auto& plan) {
         if (plan)
             card_ = benchCard(*plan, name_);
@@ -311,35 +315,29 @@ void PlanStation::answer() {
             break;
         }
         case Asked::Queue: {
-            if (modules_.empty()) {
+            if (desk_->takeKept()) {
+                form_->setQueue(desk_->wish());
+                return;
+            }
+            if (desk_->empty()) {
                 problem_ =
                     tr("Open a table with a module a row: name, chemistry, series, rated_ah, and "
                        "capacity_ah, charge_a, discharge_a where they are known.");
                 break;
             }
-            queueWish_ = {};
-            queueWish_.modules = modules_;
-            queueWish_.chargers = form_->chargers();
-            queueWish_.cycles = form_->cycles();
-            queueWish_.present = form_->present();
-            queueWish_.unattendedCharging = form_->unattended();
-            queueWish_.start_s = asLocal_s(QDateTime::currentDateTime());
-            job_.start([asked = queueWish_](std::stop_token, const Job::ProgressSink&)
-                           -> Expected<QueuePlan> { return planQueue(asked); },
-                       [this](const Expected<QueuePlan>& plan) {
-                           if (plan) {
-                               queue_ = *plan;
-                               card_ = benchCard(*plan, queueWish_);
-                           } else {
-                               problem_ = text(plan.error());
-                           }
-                           drawCard();
-                       });
-            break;
+            desk_->setFigures(form_->chargers(), form_->cycles(), form_->present(),
+                              form_->unattended());
+            return;
         }
         case Asked::WhatIf:
             return;
     }
+    drawCard();
+}
+
+void PlanStation::showQueue() {
+    problem_ = desk_->problem();
+    card_ = desk_->plan() ? benchCard(*desk_->plan(), desk_->wish()) : BenchCard();
     drawCard();
 }
 
@@ -391,14 +389,12 @@ void PlanStation::expect() {
     curve_->setStep(p);
     curve_->show();
     QString line =
-        tr("By its own model: %1 ± %2 to the end, %3 to the knee, %4 ± %5, up to %6 °C; it misses "
-           "what it "
-           "did not see by %7 mV a cell.")
+        tr("By its own model: %1 ± %2 to the end, %3 to the knee, %4, up to %5 °C; it misses "
+           "what it did not see by %6 mV a cell.")
             .arg(QString::fromStdString(durationText(p.duration_s)),
                  QString::fromStdString(durationText(2 * p.uncertainty_s)),
                  QString::fromStdString(std::isfinite(p.knee_s) ? durationText(p.knee_s) : "?"),
-                 QString::fromStdString(shortValue(p.charge_Ah, "Ah")),
-                 QString::fromStdString(shortValue(2 * p.uncertainty_Ah, "Ah")),
+                 QString::fromStdString(valueText(p.charge_Ah, p.uncertainty_Ah, "Ah").joined()),
                  QString::fromStdString(phrase("{:.0f}", p.maxTemperature_C)),
                  QString::fromStdString(phrase("{:.0f}", 1000 * own->leftOutRms_V)));
     if (p.extrapolated) line += " " + tr("Beyond what was ever logged:");
@@ -440,11 +436,11 @@ void PlanStation::drawAgainst() {
 void PlanStation::drawCard() {
     title_->setText(problem_.isEmpty() ? card_.title : tr("Not like this"));
     lead_->setText(problem_.isEmpty() ? card_.lead : problem_);
-    bars_->setVisible(queue_.has_value());
-    if (queue_) bars_->setPlan(*queue_, queueWish_);
+    const bool queue = asked_ == Asked::Queue && desk_->plan().has_value();
+    desk_->setVisible(queue);
     save_->setEnabled(problem_.isEmpty() && !card_.rows.empty());
     keep_->setEnabled(problem_.isEmpty() && learnedOf_ > 0);
-    calendar_->setEnabled(queue_.has_value());
+    calendar_->setEnabled(queue);
     expect();
     drawAgainst();
     if (problem_.isEmpty())
@@ -495,7 +491,7 @@ void PlanStation::openModules() {
     if (!table) return session_.say(text(table.error()), true);
     auto read = readQueueModules(*table);
     if (!read) return session_.say(text(read.error()), true);
-    modules_ = std::move(*read);
+    desk_->setModules(std::move(*read));
     setAsked(Asked::Queue);
 }
 
@@ -539,19 +535,19 @@ void PlanStation::saveCard() {
 }
 
 void PlanStation::saveCalendar() {
-    if (!queue_) return;
+    if (!desk_->plan()) return;
     const QString target = session_.dialogs().saveAs(this, tr("Save the queue as a calendar"),
                                                      tr("queue.ics"), tr("Calendar (*.ics)"));
     if (target.isEmpty()) return;
     const double now =
         std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
-    const auto done =
-        writeWhole(target, QByteArray::fromStdString(queueCalendar(*queue_, queueWish_, now)));
+    const auto done = writeWhole(
+        target, QByteArray::fromStdString(queueCalendar(*desk_->plan(), desk_->wish(), now)));
     session_.say(done ? tr("The queue is in %1.").arg(target) : text(done.error()), !done);
 }
 
 void PlanStation::applyColours() {
-    bars_->update();
+    desk_->applyColours();
     curve_->applyColours();
     whatIf_->applyColours();
 }

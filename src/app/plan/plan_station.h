@@ -24,7 +24,7 @@ namespace nk {
 
 class CardView;
 class ExpectedCurve;
-class QueueBars;
+class QueueDesk;
 class WhatIfPanel;
 
 class PlanStation : public Station {
@@ -58,6 +58,7 @@ class PlanStation : public Station {
     void saveCalendar();
 
     /// The question for a battery, as another place asks it.
+    QueueDesk* queueDesk() const { return desk_; }
     void planFor(std::int64_t battery, Asked asked);
     void keepCard();
 
@@ -72,6 +73,7 @@ class PlanStation : public Station {
     };
 
     void answer();
+    void showQueue();
     void drawCard();
     void learn(std::int64_t battery, std::int64_t recording);
     void expect();
@@ -81,15 +83,11 @@ class PlanStation : public Station {
     void addComparison(BenchCard& card) const;
 
     Session& session_;
-    Job job_{this};    ///< queues
     Job model_{this};  ///< the battery's own model
     Asked asked_ = Asked::Charge;
     BenchCard card_;
     QString problem_;
-    std::vector<QueueModule> modules_;
     std::vector<JoinPack> packs_;
-    std::optional<QueuePlan> queue_;
-    QueueWish queueWish_;
     std::int64_t learnedOf_ = 0, learnedFor_ = 0;  ///< battery and recording
     std::int64_t wantedBattery_ = 0;               ///< asked for from elsewhere, once
     ShownPtr shown_;
@@ -109,7 +107,7 @@ class PlanStation : public Station {
     QLabel* lead_ = nullptr;
     QLabel* modelWords_ = nullptr;
     QLabel* against_ = nullptr;
-    QueueBars* bars_ = nullptr;
+    QueueDesk* desk_ = nullptr;
     ExpectedCurve* curve_ = nullptr;
     CardView* cardView_ = nullptr;
     WhatIfPanel* whatIf_ = nullptr;

@@ -41,7 +41,6 @@ WhatIfPanel::WhatIfPanel(QWidget* parent) : QWidget(parent) {
     grid->setHorizontalSpacing(6);
     grid->setVerticalSpacing(4);
     for (const int column : {1, 3, 5, 7}) grid->setColumnStretch(column, 1);
-    int place = 0;
     const auto change = [this] {
         if (!filling_) ask();
     };
@@ -53,9 +52,6 @@ WhatIfPanel::WhatIfPanel(QWidget* parent) : QWidget(parent) {
         edit->setAccessibleName(label);
         edit->setProperty("role", "compact");
         fields_.emplace_back(l, edit);
-        grid->addWidget(l, place / 4, place % 4 * 2);
-        grid->addWidget(edit, place / 4, place % 4 * 2 + 1);
-        ++place;
     };
     const QString narrow = QString(QChar(0x202F));
     const auto decimal = [&](double low, double high, double step, int digits,
@@ -209,6 +205,19 @@ PredictStep WhatIfPanel::wanted() const {
     return out;
 }
 
+/// Only what the step has, without gaps.
+void WhatIfPanel::layOut() {
+    auto* grid = static_cast<QGridLayout*>(form_->layout());
+    while (QLayoutItem* item = grid->takeAt(0)) delete item;
+    int place = 0;
+    for (const auto& [label, edit] : fields_) {
+        if (edit->isHidden()) continue;
+        grid->addWidget(label, place / 4, place % 4 * 2);
+        grid->addWidget(edit, place / 4, place % 4 * 2 + 1);
+        ++place;
+    }
+}
+
 void WhatIfPanel::ask() {
     if (steps_.empty()) return;
     const bool charge = !cutoff_->isHidden();
@@ -219,6 +228,7 @@ void WhatIfPanel::ask() {
         label->setVisible(on);
         edit->setVisible(on);
     }
+    layOut();
     const std::size_t step = steps_[static_cast<std::size_t>(std::max(0, step_->currentIndex()))];
     job_.start(
         [shown = shown_, model = *model_, step, instead = wanted(), warmth = warmth_->value()](
@@ -241,10 +251,10 @@ void WhatIfPanel::take(const Expected<WhatIf>& told) {
     const bool charge = w.instead.step.kind == PredictStep::Kind::Charge;
     const PredictedStep& p = w.instead;
     QStringList lines;
-    lines << tr("It would take %1 and %2 %3 ± %4; it took %5.")
+    lines << tr("It would take %1 and %2 %3; it took %4.")
                  .arg(spanOf(p.duration_s, p.uncertainty_s), charge ? tr("put in") : tr("give"),
-                      say(shortValue(std::abs(p.charge_Ah), "Ah")),
-                      say(shortValue(2 * p.uncertainty_Ah, "Ah")), say(durationText(w.measured_s)));
+                      say(valueText(std::abs(p.charge_Ah), p.uncertainty_Ah, "Ah").joined()),
+                      say(durationText(w.measured_s)));
     QString second;
     if (charge)
         second = tr("The knee would come after %1; it would end %2 ± %3 % full, ")

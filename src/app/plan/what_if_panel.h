@@ -31,6 +31,7 @@ class WhatIfPanel : public QWidget {
 
   private:
     void chooseStep();
+    void layOut();
     void ask();
     void take(const Expected<WhatIf>& told);
     PredictStep wanted() const;

@@ -57,6 +57,8 @@ void PredictionPlot::redraw() {
     std::ranges::sort(names, {}, [](const auto& n) { return n.first; });
     for (std::size_t k = 1; k < names.size(); ++k)
         names[k].first = std::max(names[k].first, names[k - 1].first + hair);
+    const double over = names.empty() ? 0 : std::max(0.0, names.back().first - 0.98);
+    for (auto& name : names) name.first -= over;
     for (const auto& [place, line] : names) {
         auto* text = new QCPItemText(this);
         text->setClipToAxisRect(false);

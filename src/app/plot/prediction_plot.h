@@ -20,6 +20,13 @@ class PredictionPlot : public QCustomPlot {
     const std::vector<Line>& lines() const { return lines_; }
     void applyColours() { redraw(); }
 
+  protected:
+    /// The names at the ends are set apart by the height.
+    void resizeEvent(QResizeEvent* event) override {
+        QCustomPlot::resizeEvent(event);
+        redraw();
+    }
+
   private:
     void redraw();
     std::vector<Line> lines_;
