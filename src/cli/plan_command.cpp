@@ -7,6 +7,7 @@
 #include "formats/bytes.h"
 #include "formats/file_out.h"
 #include "formats/number.h"
+#include "history/ready_rule.h"
 #include "quantity/iso_time.h"
 #include "report/plan_json.h"
 
@@ -96,6 +97,9 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     c->add_option("--ready", ready_, "2026-05-01T18:00")->required();
     c->add_option("--now,--start", now_, "2026-05-01T08:00; left out: now");
     c->add_option("--present", present_, "hours in which somebody is there, 07:00-22:30");
+    c->add_option("--weekly", weekly_, "every week: mon,wed,fri; --ready gives the hour");
+    c->add_option("--ics", calendar_, "writes an iCalendar file as well");
+    c->add_flag("--force", force_, "replace a file of that name");
     c = sub(*plan, "join", "Packs joined in parallel", &PlanCommand::join);
     c->add_option(
          "PACKS", table_,
@@ -279,7 +283,24 @@ int PlanCommand::readyBy() {
         if (!present) return err_ << present.error().text() << '\n', 2;
         wish.present = *present;
     }
-    return tellProgram(planReadyBy(wish));
+    std::array<bool, 7> days{};
+    if (!weekly_.empty()) {
+        const auto read = readWeekdays(weekly_);
+        if (!read) return err_ << read.error().text() << '\n', 2;
+        ReadyRule rule;
+        rule.days = days = *read;
+        rule.minute = static_cast<int>(std::fmod(wish.ready_s, 86400) / 60);
+        if (const auto next = nextReady(rule, wish.now_s)) wish.ready_s = *next;
+    }
+    const auto program = planReadyBy(wish);
+    if (program && !calendar_.empty())
+        if (const auto done = writeFile(
+                calendar_,
+                programCalendar(*program, days, wish.charge.battery.chemistry, nowLocal_s()),
+                force_, {});
+            !done)
+            return err_ << done.error().text() << '\n', 1;
+    return tellProgram(program);
 }
 
 int PlanCommand::join() {

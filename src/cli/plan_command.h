@@ -33,7 +33,7 @@ class PlanCommand {
     std::ostream& out_;
     std::ostream& err_;
     std::string chemistry_, rate_, charger_, table_, chargers_, rest_, present_, start_, ready_,
-        now_, calendar_, order_ = "cd";
+        now_, calendar_, weekly_, order_ = "cd";
     int series_ = 0, cycles_ = 0;
     double rated_Ah_ = 0, capacity_Ah_ = 0, fromSoc_ = -1, toSoc_ = 0.5, ambient_C_ = 20,
            set_V_ = 0, floor_V_ = 0, lamp_W_ = 0, resistance_ohm_ = 0, seconds_ = 0.2, makerC_ = 0,

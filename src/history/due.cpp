@@ -6,13 +6,47 @@
 #include <tuple>
 
 #include "habit_file.h"
+#include "quantity/iso_time.h"
 #include "quantity/phrase.h"
+#include "ready_rule.h"
 
 namespace nk {
 
 namespace {
 
 constexpr double kDay_s = 86400;
+
+/// "Plug in" of a weekly plan; ticked off it is that of the time of use after.
+void addReady(const BatteryEntry& e, const std::string& kept, double ticked_s, double now_s,
+              std::vector<DueTask>& out) {
+    const auto rule = keptReadyIn(kept);
+    if (!rule) return;
+    const double offset = localOffset_s(now_s);
+    double from = now_s + offset;
+    if (std::isfinite(ticked_s) && now_s - ticked_s < 7 * kDay_s)
+        if (const auto done = nextReady(*rule, ticked_s + offset); done && *done > from)
+            from = *done;
+    const auto at = nextReady(*rule, from);
+    const auto program = planReadyWeek(e.battery, *rule, from);
+    if (!at) return;
+    DueTask task{e.id, e.battery.name, "ready_by", *at - offset, {}, {}};
+    const auto clock = [](double local_s) { return isoTime(local_s).substr(11, 5); };
+    if (!program) {
+        task.text = program.error().what;
+        task.reason = phrase("Ready by {} every week.", clock(*at));
+        out.push_back(std::move(task));
+        return;
+    }
+    for (const PlannedStep& s : program->steps)
+        if (s.what == "charge" && std::isfinite(s.start_s)) {
+            task.due_s = s.start_s - offset;
+            task.text = phrase("Plug it in at {}, {:.2f} A: it is used from {}.", clock(s.start_s),
+                               s.current_A, clock(*at));
+            task.reason = phrase("A weekly plan; done about {}.", clock(s.end_s));
+            out.push_back(std::move(task));
+            return;
+        }
+}
 
 /// When things were last done with a battery; NaN: never seen.
 struct Last {
@@ -92,6 +126,11 @@ Expected<std::vector<DueTask>> dueTasks(BenchBook& book, double now_s, const Due
         if (life != lives->end() && (life->second.retired() || !life->second.outOfUse.empty()))
             continue;
         const Last& l = last[e.id];
+        if (const std::string kept = book.setting(readySetting(e.id)).value_or(std::string());
+            !kept.empty()) {
+            const auto ticked = l.done.find("ready_by");
+            addReady(e, kept, ticked != l.done.end() ? ticked->second : kNaN, now_s, out);
+        }
         if (!std::isfinite(l.any_s)) continue;
         const Chemistry* c = e.battery.chemistryData();
         const bool nickel = c != nullptr && c->nickel();

@@ -20,7 +20,8 @@ struct DueRules {
 struct DueTask {
     std::int64_t batteryId = 0;
     std::string battery;  ///< its name
-    std::string task;     ///< balance_charge, nickel_refresh, storage_check, retest, rotation
+    std::string
+        task;  ///< balance_charge, nickel_refresh, storage_check, retest, rotation, ready_by
     double due_s = kNaN;  ///< since 1970 UTC; in the past: overdue
     std::string text;     ///< what to do, one sentence
     std::string reason;   ///< what it counts from

@@ -292,41 +292,88 @@ std::string queueText(const QueuePlan& p, const QueueWish& wish) {
     return out;
 }
 
-std::string queueCalendar(const QueuePlan& p, const QueueWish& wish, double stamp_s) {
-    const std::unique_ptr<icalcomponent, void (*)(icalcomponent*)> calendar(
-        icalcomponent_new(ICAL_VCALENDAR_COMPONENT), icalcomponent_free);
+namespace {
+
+using Calendar = std::unique_ptr<icalcomponent, void (*)(icalcomponent*)>;
+
+Calendar newCalendar() {
+    Calendar calendar(icalcomponent_new(ICAL_VCALENDAR_COMPONENT), icalcomponent_free);
     icalcomponent_add_property(calendar.get(), icalproperty_new_version("2.0"));
     icalcomponent_add_property(calendar.get(),
                                icalproperty_new_prodid("-//Narrow Knee//queue//EN"));
-    // Floating: the zone is taken off, so that 18:40 is 18:40 wherever it is read.
+    return calendar;
+}
+
+/// Times are floating: without a zone, so that 18:40 is 18:40 wherever it is read.
+icalcomponent* newEvent(const std::string& id, const std::string& title, double from_s, double to_s,
+                        double stamp_s) {
     const auto floating = [](double at_s) {
         icaltimetype t = icaltime_from_timet_with_zone(
             static_cast<std::time_t>(std::round(at_s / 60) * 60), 0, nullptr);
         t.zone = nullptr;
         return t;
     };
-    int number = 0;
-    for (const QueueStep& s : p.steps) {
-        if (s.what == "rest") continue;
-        icalcomponent* event = icalcomponent_new(ICAL_VEVENT_COMPONENT);
-        const std::string id =
-            fmt::format("queue-{}-{}@narrow-knee", localTime(p.start_s), ++number);
-        const std::string title = harmless(
-            fmt::format("{}: {} in {}, channel {}", wish.modules[s.module].name, s.what,
-                        wish.chargers[static_cast<std::size_t>(s.charger)].name, s.channel));
-        icalcomponent_add_property(event, icalproperty_new_uid(id.c_str()));
-        icalcomponent_add_property(
-            event, icalproperty_new_dtstamp(icaltime_from_timet_with_zone(
-                       static_cast<std::time_t>(stamp_s), 0, icaltimezone_get_utc_timezone())));
-        icalcomponent_add_property(event, icalproperty_new_dtstart(floating(s.start_s)));
-        icalcomponent_add_property(event, icalproperty_new_dtend(floating(s.end_s)));
-        icalcomponent_add_property(event, icalproperty_new_summary(title.c_str()));
-        icalcomponent_add_component(calendar.get(), event);
-    }
+    icalcomponent* event = icalcomponent_new(ICAL_VEVENT_COMPONENT);
+    icalcomponent_add_property(event, icalproperty_new_uid(id.c_str()));
+    icalcomponent_add_property(
+        event, icalproperty_new_dtstamp(icaltime_from_timet_with_zone(
+                   static_cast<std::time_t>(stamp_s), 0, icaltimezone_get_utc_timezone())));
+    icalcomponent_add_property(event, icalproperty_new_dtstart(floating(from_s)));
+    icalcomponent_add_property(event, icalproperty_new_dtend(floating(to_s)));
+    icalcomponent_add_property(event, icalproperty_new_summary(harmless(title).c_str()));
+    return event;
+}
+
+std::string textOf(const Calendar& calendar) {
     char* const text = icalcomponent_as_ical_string_r(calendar.get());
     std::string out(text == nullptr ? "" : text);
     icalmemory_free_buffer(text);
     return out;
+}
+
+}  // namespace
+
+std::string queueCalendar(const QueuePlan& p, const QueueWish& wish, double stamp_s) {
+    const Calendar calendar = newCalendar();
+    int number = 0;
+    for (const QueueStep& s : p.steps) {
+        if (s.what == "rest") continue;
+        icalcomponent_add_component(
+            calendar.get(),
+            newEvent(
+                fmt::format("queue-{}-{}@narrow-knee", localTime(p.start_s), ++number),
+                fmt::format("{}: {} in {}, channel {}", wish.modules[s.module].name, s.what,
+                            wish.chargers[static_cast<std::size_t>(s.charger)].name, s.channel),
+                s.start_s, s.end_s, stamp_s));
+    }
+    return textOf(calendar);
+}
+
+std::string programCalendar(const Program& p, const std::array<bool, 7>& days,
+                            const std::string& battery, double stamp_s) {
+    const Calendar calendar = newCalendar();
+    int number = 0;
+    for (const PlannedStep& s : p.steps) {
+        if (!std::isfinite(s.start_s) || !std::isfinite(s.end_s)) continue;
+        icalcomponent* event =
+            newEvent(fmt::format("ready-{}-{}@narrow-knee", localTime(s.start_s), ++number),
+                     fmt::format("{}: {}, {:.2f} A", battery, s.what, s.current_A), s.start_s,
+                     s.end_s, stamp_s);
+        std::string rule;
+        // A charge that begins on the day before its use repeats on that day.
+        const double use_s = p.steps.back().end_s;
+        const auto back =
+            static_cast<int>(std::floor(use_s / 86400) - std::floor(s.start_s / 86400));
+        constexpr const char* kNames[] = {"MO", "TU", "WE", "TH", "FR", "SA", "SU"};
+        for (int d = 0; d < 7; ++d)
+            if (days[static_cast<std::size_t>(d)])
+                rule += (rule.empty() ? "" : ",") + std::string(kNames[((d - back) % 7 + 7) % 7]);
+        if (!rule.empty())
+            icalcomponent_add_property(event, icalproperty_new_rrule(icalrecurrencetype_from_string(
+                                                  ("FREQ=WEEKLY;BYDAY=" + rule).c_str())));
+        icalcomponent_add_component(calendar.get(), event);
+    }
+    return textOf(calendar);
 }
 
 }  // namespace nk

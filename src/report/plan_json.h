@@ -1,6 +1,7 @@
 // Plans as JSON (narrow-knee/plan/1, join/1, queue/1), as text and as a calendar.
 #pragma once
 
+#include <array>
 #include <string>
 
 #include "planning/charger_task.h"
@@ -24,6 +25,10 @@ std::string queueText(const QueuePlan& plan, const QueueWish& wish);
 /// One event a step on a channel, in local time without a zone (RFC 5545, form 1). `stamp_s`: since
 /// 1970 UTC.
 std::string queueCalendar(const QueuePlan& plan, const QueueWish& wish, double stamp_s);
+
+/// The charges of a program as events; `days` (Monday first): every week on these.
+std::string programCalendar(const Program& program, const std::array<bool, 7>& days,
+                            const std::string& battery, double stamp_s);
 
 /// "2026-05-01T18:00" of seconds since 1970 taken as local time; to the minute.
 std::string localTime(double at_s);

@@ -13,6 +13,7 @@
 
 #include "history/kept_queue.h"
 #include "history/plan_files.h"
+#include "history/ready_rule.h"
 #include "planning/charge_run.h"
 #include "planning/charger_task.h"
 #include "planning/log_next.h"
@@ -746,6 +747,36 @@ TEST(Queues, WhatNobodyCanDoIsNamed) {
     EXPECT_TRUE(planQueue(w));
     EXPECT_FALSE(planQueue(modules(0, 6, 1, 1)));
     EXPECT_FALSE(planQueue(modules(1, 6, 0, 1)));
+}
+
+TEST(ReadyBy, EveryWeekOnTheChosenDays) {
+    ReadyRule rule;
+    rule.days = *readWeekdays("mon,Wed, sun");
+    rule.minute = 18 * 60 + 30;
+    const double thursday = fromIsoTime("2026-11-26T12:00:00");
+    EXPECT_EQ(isoTime(*nextReady(rule, thursday)).substr(0, 16), "2026-11-29T18:30");
+    EXPECT_EQ(isoTime(*nextReady(rule, fromIsoTime("2026-11-29T18:30:00"))).substr(0, 16),
+              "2026-11-30T18:30");
+    EXPECT_EQ(isoTime(*nextReady(rule, fromIsoTime("2026-11-29T18:29:00"))).substr(0, 16),
+              "2026-11-29T18:30");
+    EXPECT_FALSE(nextReady(ReadyRule(), thursday));
+    EXPECT_FALSE(readWeekdays("mon,someday"));
+    EXPECT_FALSE(readWeekdays(""));
+    const auto back = keptReadyIn(keptReadyText(rule));
+    ASSERT_TRUE(back);
+    EXPECT_EQ(keptReadyText(*back), keptReadyText(rule));
+    EXPECT_FALSE(keptReadyIn(R"({"schema": "narrow-knee/ready-rule/1", "days": [1]})"));
+
+    Battery pack;
+    pack.chemistry = "nmc";
+    pack.series = 3;
+    pack.rated_Ah = 5;
+    rule.fromSoc = 0.3;
+    const auto program = planReadyWeek(pack, rule, thursday);
+    ASSERT_TRUE(program) << program.error().text();
+    const std::string calendar = programCalendar(*program, rule.days, "Mount pack", thursday);
+    EXPECT_NE(calendar.find("RRULE:FREQ=WEEKLY;BYDAY=MO,WE,SU"), std::string::npos) << calendar;
+    EXPECT_NE(calendar.find("20261129T"), std::string::npos) << calendar;
 }
 
 TEST(Queues, TheCalendarHoldsEveryStep) {

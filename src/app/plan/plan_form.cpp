@@ -5,6 +5,7 @@
 #include <QDateTimeEdit>
 #include <QDoubleSpinBox>
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QRegularExpression>
@@ -150,6 +151,22 @@ PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
     unattended_->setObjectName("planUnattended");
     connect(unattended_, &QCheckBox::toggled, this, change);
     box->addWidget(unattended_);
+    week_ = new QWidget(this);
+    auto* days = new QHBoxLayout(week_);
+    days->setContentsMargins(0, 0, 0, 0);
+    auto* every = new QLabel(tr("Every week on"), week_);
+    every->setProperty("role", "muted");
+    days->addWidget(every);
+    for (int d = 0; d < 7; ++d) {
+        auto* day = new QCheckBox(QLocale().dayName(d + 1, QLocale::ShortFormat), week_);
+        day->setObjectName(QString("planDay-%1").arg(d));
+        day->setAccessibleName(QLocale().dayName(d + 1));
+        connect(day, &QCheckBox::toggled, this, change);
+        days->addWidget(day);
+        days_.push_back(day);
+    }
+    days->addStretch(1);
+    box->addWidget(week_);
     setChargers(genericChargers());
 }
 
@@ -190,6 +207,7 @@ void PlanForm::setAsked(PlanAsked asked) {
     grid_->setVisible(place > 0);
     beyond_->setVisible(asked == A::Charge);
     unattended_->setVisible(asked == A::Queue);
+    week_->setVisible(asked == A::ReadyBy);
     setVisible(asked != A::Join && asked != A::WhatIf);
 }
 
@@ -295,6 +313,21 @@ double PlanForm::fromSoc() const {
 }
 double PlanForm::warmth_C() const {
     return warmth_->value();
+}
+std::array<bool, 7> PlanForm::weekdays() const {
+    std::array<bool, 7> out{};
+    for (std::size_t d = 0; d < 7; ++d) out[d] = days_[d]->isChecked();
+    return out;
+}
+void PlanForm::setReady(const ReadyRule& rule) {
+    filling_ = true;
+    for (std::size_t d = 0; d < 7; ++d) days_[d]->setChecked(rule.days[d]);
+    if (rule.any())
+        ready_->setDateTime(QDateTime(ready_->date(), QTime(0, 0).addSecs(60 * rule.minute)));
+    filling_ = false;
+}
+double PlanForm::rate_C() const {
+    return rate_->value();
 }
 bool PlanForm::anyCharger() const {
     return charger_->currentIndex() <= 0;

@@ -4,6 +4,7 @@
 #include <QWidget>
 #include <vector>
 
+#include "history/ready_rule.h"
 #include "planning/charger_task.h"
 #include "planning/program.h"
 #include "planning/queue.h"
@@ -47,6 +48,9 @@ class PlanForm : public QWidget {
     bool unattended() const;
     double fromSoc() const;  ///< under 0: not known
     double warmth_C() const;
+    std::array<bool, 7> weekdays() const;
+    void setReady(const ReadyRule& rule);
+    double rate_C() const;
     bool anyCharger() const;
     QString chargerName() const;
 
@@ -77,6 +81,8 @@ class PlanForm : public QWidget {
     QTimeEdit* presentFrom_ = nullptr;
     QTimeEdit* presentTo_ = nullptr;
     QCheckBox* unattended_ = nullptr;
+    QWidget* week_ = nullptr;
+    std::vector<QCheckBox*> days_;
 };
 
 }  // namespace nk

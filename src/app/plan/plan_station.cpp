@@ -129,7 +129,12 @@ PlanStation::PlanStation(Session& session, QWidget* parent) : Station(parent), s
             openModules();
     });
     connect(save_, &QPushButton::clicked, this, &PlanStation::saveCard);
-    connect(keep_, &QPushButton::clicked, this, &PlanStation::keepCard);
+    connect(keep_, &QPushButton::clicked, this, [this] {
+        if (asked_ == Asked::Charge)
+            keepCard();
+        else
+            keepWeek();
+    });
     connect(calendar_, &QPushButton::clicked, this, &PlanStation::saveCalendar);
     connect(desk_, &QueueDesk::planned, this, [this] {
         if (asked_ == Asked::Queue) showQueue();
@@ -204,6 +209,7 @@ void PlanStation::learn(std::int64_t id, std::int64_t recording) {
                 return tl::unexpected<Error>(model.error());
             else
                 out.whyNone = text(model.error());
+            out.ready = keptReadyIn((*book)->setting(readySetting(id)).value_or(std::string()));
             out.plans = plansOf(**book, id);
             if (recording > 0 && !out.plans.empty()) {
                 const auto opened = openRecording(**book, recording);
@@ -221,6 +227,7 @@ void PlanStation::learn(std::int64_t id, std::int64_t recording) {
                 known_ = std::move(*found);
             else
                 known_.whyNone = text(found.error());
+            form_->setReady(known_.ready.value_or(ReadyRule()));
             whatIf_->setRecording(shown_,
                                   known_.model ? std::optional(known_.model->model) : std::nullopt,
                                   known_.whyNone);
@@ -250,8 +257,9 @@ void PlanStation::setAsked(Asked asked) {
     openFile_->setVisible(table);
     openFile_->setText(asked == Asked::Join ? tr("A table of packs…") : tr("A table of modules…"));
     openChargers_->setVisible(card && asked != Asked::Join);
-    calendar_->setVisible(asked == Asked::Queue);
-    keep_->setVisible(asked == Asked::Charge);
+    calendar_->setVisible(asked == Asked::Queue || asked == Asked::ReadyBy);
+    keep_->setVisible(asked == Asked::Charge || asked == Asked::ReadyBy);
+    keep_->setText(asked == Asked::Charge ? tr("Keep for the next log") : tr("Keep the week"));
     save_->setVisible(card);
     scroll_->setVisible(card);
     whatIf_->setVisible(!card);
@@ -262,6 +270,7 @@ void PlanStation::answer() {
     if (!built_) return;
     problem_.clear();
     card_ = {};
+    ready_.reset();
     const auto take = [&](const auto& plan) {
         if (plan)
             card_ = benchCard(*plan, name_);
@@ -297,7 +306,13 @@ void PlanStation::answer() {
             ready.now_s = asLocal_s(QDateTime::currentDateTime());
             ready.ready_s = form_->ready_s();
             ready.present = form_->present();
-            take(planReadyBy(ready));
+            ReadyRule rule;
+            rule.days = form_->weekdays();
+            rule.minute = static_cast<int>(std::fmod(ready.ready_s, 86400) / 60);
+            if (const auto next = nextReady(rule, ready.now_s)) ready.ready_s = *next;
+            const auto program = planReadyBy(ready);
+            take(program);
+            if (program) ready_ = *program;
             break;
         }
         case Asked::Join: {
@@ -439,8 +454,8 @@ void PlanStation::drawCard() {
     const bool queue = asked_ == Asked::Queue && desk_->plan().has_value();
     desk_->setVisible(queue);
     save_->setEnabled(problem_.isEmpty() && !card_.rows.empty());
-    keep_->setEnabled(problem_.isEmpty() && learnedOf_ > 0);
-    calendar_->setEnabled(queue);
+    keep_->setEnabled(learnedOf_ > 0 && (problem_.isEmpty() || asked_ == Asked::ReadyBy));
+    calendar_->setEnabled(queue || ready_.has_value());
     expect();
     drawAgainst();
     if (problem_.isEmpty())
@@ -469,6 +484,23 @@ void PlanStation::keepCard() {
                     });
     session_.say(
         tr("The card is kept with %1; the log that follows is set against it.").arg(name_));
+}
+
+void PlanStation::keepWeek() {
+    if (learnedOf_ <= 0) return;
+    ReadyRule rule;
+    rule.days = form_->weekdays();
+    rule.minute = static_cast<int>(std::fmod(form_->ready_s(), 86400) / 60);
+    rule.fromSoc = form_->fromSoc();
+    rule.rate_C = form_->rate_C();
+    rule.present = form_->present();
+    known_.ready = rule.any() ? std::optional(rule) : std::nullopt;
+    session_.change(
+        [key = readySetting(learnedOf_), kept = rule.any() ? keptReadyText(rule) : std::string()](
+            BenchBook& b) -> Expected<void> { return b.setSetting(key, kept); });
+    session_.say(rule.any()
+                     ? tr("The week is kept with %1: the due list says when to plug in.").arg(name_)
+                     : tr("No day is chosen: %1 has no weekly plan any more.").arg(name_));
 }
 
 void PlanStation::openChargers() {
@@ -535,15 +567,19 @@ void PlanStation::saveCard() {
 }
 
 void PlanStation::saveCalendar() {
-    if (!desk_->plan()) return;
-    const QString target = session_.dialogs().saveAs(this, tr("Save the queue as a calendar"),
-                                                     tr("queue.ics"), tr("Calendar (*.ics)"));
+    const bool queue = asked_ == Asked::Queue;
+    if (queue ? !desk_->plan().has_value() : !ready_.has_value()) return;
+    const QString target = session_.dialogs().saveAs(
+        this, queue ? tr("Save the queue as a calendar") : tr("Save as a calendar"),
+        queue ? tr("queue.ics") : tr("ready by.ics"), tr("Calendar (*.ics)"));
     if (target.isEmpty()) return;
     const double now =
         std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
-    const auto done = writeWhole(
-        target, QByteArray::fromStdString(queueCalendar(*desk_->plan(), desk_->wish(), now)));
-    session_.say(done ? tr("The queue is in %1.").arg(target) : text(done.error()), !done);
+    const std::string words =
+        queue ? queueCalendar(*desk_->plan(), desk_->wish(), now)
+              : programCalendar(*ready_, form_->weekdays(), name_.toStdString(), now);
+    const auto done = writeWhole(target, QByteArray::fromStdString(words));
+    session_.say(done ? tr("The calendar is in %1.").arg(target) : text(done.error()), !done);
 }
 
 void PlanStation::applyColours() {

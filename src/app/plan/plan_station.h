@@ -61,12 +61,15 @@ class PlanStation : public Station {
     QueueDesk* queueDesk() const { return desk_; }
     void planFor(std::int64_t battery, Asked asked);
     void keepCard();
+    /// The chosen days of the week, kept with the battery.
+    void keepWeek();
 
   private:
     /// What a worker found out of the book about the battery.
     struct Known {
         std::optional<KeptModel> model;
         QString whyNone;
+        std::optional<ReadyRule> ready;
         std::vector<KeptPlan> plans;
         std::vector<AgainstLog> against;  ///< of the shown recording
         std::optional<KeptPlan> before;   ///< the plan it followed
@@ -93,6 +96,7 @@ class PlanStation : public Station {
     ShownPtr shown_;
     Known known_;
     std::optional<PredictedStep> expected_;
+    std::optional<Program> ready_;  ///< the charge that is done in time
     QString name_;
     bool built_ = false;
 
