@@ -1,6 +1,6 @@
 # Sourced by run-demo, run-tests and .ci/run: installs the Debian packages that are missing, and
 # says which. Uses sudo when not root; does nothing when all are there.
-PACKAGES_build="build-essential cmake ninja-build pkg-config qt6-base-dev qt6-svg-dev qt6-base-dev-tools libgl-dev
+PACKAGES_build="build-essential cmake ninja-build pkg-config qt6-base-dev qt6-svg-dev qt6-serialport-dev qt6-base-dev-tools libgl-dev
   libqcustomplot-dev libsqlitecpp-dev libsqlite3-dev libgsl-dev libeigen3-dev libfmt-dev nlohmann-json3-dev libcli11-dev
   libfast-float-dev libssl-dev libexpected-dev libzstd-dev zlib1g-dev liborcus-dev libixion-dev libmatio-dev libboost-dev
   libical-dev libcsv-dev"

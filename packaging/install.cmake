@@ -1,7 +1,7 @@
 # cmake --install and CPack (.deb): programs, desktop entry, metadata, icons, man pages, completion.
 include(GNUInstallDirs)
 set(linux ${CMAKE_SOURCE_DIR}/packaging/linux)
-install(TARGETS narrow-knee-cli RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+install(TARGETS narrow-knee-cli narrow-knee-sim RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
 if(NK_APP)
   install(TARGETS narrow-knee RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
   install(FILES ${linux}/narrow-knee.desktop DESTINATION ${CMAKE_INSTALL_DATADIR}/applications)

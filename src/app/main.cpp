@@ -10,9 +10,28 @@
 #include <QTimer>
 #include <filesystem>
 
+#include "app/bench/bench_station.h"
 #include "app/shell/book_door.h"
 #include "app/shell/main_window.h"
 #include "app/shell/render.h"
+
+namespace {
+
+/// Two channels of the simulated instrument, when what is under way has been read.
+void startBench(nk::MainWindow& window) {
+    if (window.busy()) {
+        QTimer::singleShot(200, &window, [&window] { startBench(window); });
+        return;
+    }
+    for (std::size_t k = 0; k < window.stations().size(); ++k)
+        if (auto* bench = qobject_cast<nk::BenchStation*>(window.stations()[k])) {
+            window.setStation(static_cast<int>(k));
+            constexpr double kSpeed = 60;
+            bench->watchSimulated(kSpeed, 2, {"-dv:5mV"});
+        }
+}
+
+}  // namespace
 
 int main(int argc, char** argv) {
     // Pictures need no display.
@@ -42,7 +61,9 @@ int main(int argc, char** argv) {
         QApplication::tr(
             "Write pictures of the main views of the demo bench to a folder and quit."),
         "folder");
-    parser.addOptions({demo, render});
+    const QCommandLineOption bench(
+        "bench", QApplication::tr("Start at the Bench station with the simulated instrument."));
+    parser.addOptions({demo, render, bench});
     parser.process(app);
 
     if (parser.isSet(render)) return nk::renderViews(app, parser.value(render));
@@ -81,6 +102,7 @@ int main(int argc, char** argv) {
             QTimer::singleShot(0, &window, [&] {
                 if (parser.isSet(demo)) window.loadDemo();
                 if (!logs.isEmpty()) window.openFiles(logs);
+                if (parser.isSet(bench)) startBench(window);
             });
         first = false;
         // Another language: the window is closed as by its user, so that all is written, and the

@@ -233,9 +233,21 @@ Expected<std::unique_ptr<BenchBook>> BenchBook::openForReading(const fs::path& p
 bool BenchBook::changedElsewhere() {
     try {
         const auto now = db_->execAndGet("PRAGMA data_version").getInt64();
-        const bool changed = now != dataVersion_;
+        if (now == dataVersion_) return false;
         dataVersion_ = now;
-        return changed;
+        // Rows of a live channel that come in are no change of what the shelf shows.
+        const auto sign = [this](const char* sql) { return db_->execAndGet(sql).getString(); };
+        const std::string rows = sign(
+            "SELECT coalesce(sum((SELECT max(part) FROM live_part WHERE live_id = live.id)), 0) "
+            "FROM live");
+        const std::string rest = sign(
+            "SELECT (SELECT count(*) || ':' || coalesce(max(id), 0) || ':' || total(undone) FROM "
+            "change) || '/' || (SELECT count(*) || ':' || coalesce(max(id), 0) || ':' || "
+            "total(removed) || ':' || total(length(summary)) FROM recording)");
+        const bool onlyRows = rows != liveRows_ && rest == liveRest_;
+        liveRows_ = rows;
+        liveRest_ = rest;
+        return !onlyRows;
     } catch (const SQLite::Exception&) {
         return false;
     }

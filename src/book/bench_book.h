@@ -77,6 +77,16 @@ struct RecordingEntry {
     double at_s() const { return std::isfinite(startEpoch_s) ? startEpoch_s : importedAt_s; }
 };
 
+/// A recording that is still made.
+struct LiveEntry {
+    std::int64_t id = 0;
+    std::int64_t batteryId = 0;  ///< 0: none yet
+    std::string title, source;
+    double startedAt_s = 0;  ///< since 1970 UTC
+    std::string header;      ///< the column titles, without the end of the line
+    std::string details;     ///< JSON: what was ticked, alarms
+};
+
 struct NewRecording {
     std::int64_t batteryId = 0, instrumentId = 0, chargerId = 0;
     std::string title, fileName;
@@ -116,7 +126,7 @@ struct MergeReport {
 
 class BenchBook {
   public:
-    static constexpr int kSchemaVersion = 6;
+    static constexpr int kSchemaVersion = 7;
 
     /// Opens a book, creating it when `create`. A book of an older schema is brought up, after a
     /// backup beside it. In a folder that cannot be written to it is opened for reading only.
@@ -152,6 +162,15 @@ class BenchBook {
 
     /// Stores bytes, samples and notes in one transaction. Cancelling leaves no trace.
     Expected<std::int64_t> addRecording(const NewRecording& recording, std::stop_token stop = {});
+    /// A recording that is still made. Its lines are whole lines of a log whose first line is
+    /// `header`. None of it is a step of undo; what was appended is on the disk when the call
+    /// returns. Errors: the book cannot be written, no such battery, no such one.
+    Expected<std::int64_t> beginLive(const LiveEntry& live);
+    Expected<void> appendLive(std::int64_t id, const std::string& lines);
+    Expected<std::vector<LiveEntry>> unfinished();
+    /// Header and all lines so far.
+    Expected<std::string> liveText(std::int64_t id);
+    Expected<void> dropLive(std::int64_t id);
     Expected<std::vector<RecordingEntry>> recordings();
     /// Damaged blocks of samples are left out and listed among the recording's problems
     /// ("damaged_block").
@@ -288,6 +307,7 @@ class BenchBook {
     std::filesystem::path copyFolder_;  ///< of a private copy of a book that cannot be written to
     std::unique_ptr<SQLite::Database> db_;
     std::int64_t dataVersion_ = 0;
+    std::string liveRows_, liveRest_;  ///< as changedElsewhere() saw them last
     bool readOnly_ = false;
 };
 

@@ -49,6 +49,8 @@ const std::vector<KnownTable>& knownTables() {
         {"photo", {"sha256", "bytes"}},
         {"battery_life", {"battery_id", "part_of", "position", "details", "photo"}},
         {"task_done", {"id", "battery_id", "task", "at_epoch_s"}},
+        {"live", {"id", "battery_id", "title", "source", "started_at_s", "header", "details"}},
+        {"live_part", {"live_id", "part", "lines"}},
     };
     return list;
 }

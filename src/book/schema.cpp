@@ -198,6 +198,25 @@ CREATE TABLE task_done (
 CREATE INDEX task_done_battery ON task_done(battery_id);
 )sql";
 
+// A recording that is still made: its lines as they come, a second of them a part.
+constexpr const char* kVersion7 = R"sql(
+CREATE TABLE live (
+  id INTEGER PRIMARY KEY,
+  battery_id INTEGER REFERENCES battery(id) ON DELETE SET NULL,
+  title TEXT NOT NULL,
+  source TEXT NOT NULL,
+  started_at_s REAL NOT NULL,
+  header TEXT NOT NULL,
+  details TEXT NOT NULL DEFAULT '{}'
+);
+CREATE TABLE live_part (
+  live_id INTEGER NOT NULL REFERENCES live(id) ON DELETE CASCADE,
+  part INTEGER NOT NULL,
+  lines TEXT NOT NULL,
+  PRIMARY KEY (live_id, part)
+) WITHOUT ROWID;
+)sql";
+
 using Schema =
     std::map<std::string, std::string>;  ///< "table battery" to its SQL, white space folded
 
@@ -235,6 +254,7 @@ void createVersion(SQLite::Database& db, int version) {
     }
     if (version >= 5) db.exec(kVersion5);
     if (version >= 6) db.exec(kVersion6);
+    if (version >= 7) db.exec(kVersion7);
 }
 
 const Schema& knownSchema(int version) {
@@ -299,6 +319,7 @@ void migrate(SQLite::Database& db, int fromVersion) {
         settleStoredEdits(db);
     }
     if (fromVersion < 6) db.exec(kVersion6);
+    if (fromVersion < 7) db.exec(kVersion7);
     db.exec(fmt::format("PRAGMA user_version = {}", BenchBook::kSchemaVersion));
 }
 

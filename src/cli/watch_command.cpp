@@ -14,10 +14,10 @@
 #include "cellmodel/scenario.h"
 #include "formats/bytes.h"
 #include "formats/importer.h"
+#include "instrument/watch_source.h"
 #include "quantity/format.h"
 #include "report/analysis_json.h"
 #include "report/text.h"
-#include "watch_source.h"
 
 namespace nk {
 
@@ -50,10 +50,7 @@ WatchCommand::WatchCommand(CLI::App& app, int& status, std::ostream& out, std::o
     : out_(out), err_(err) {
     CLI::App* command =
         app.add_subcommand("watch", "Follows a log that is still written, and says what happens");
-    command
-        ->add_option("SOURCE", source_,
-                     "a file that grows, sim:SCENARIO[@60x], own-battery[:FOLDER]")
-        ->required();
+    command->add_option("SOURCE", source_, kWatchSources)->required();
     command->add_option("--rule", rules_, "stop rules as in replay; each says when it would stop")
         ->take_all()
         ->expected(1)
@@ -182,8 +179,8 @@ int WatchCommand::run() {
     while (asked == 0 && elapsed(began) < longest_s) {
         const std::size_t now = (*source)->size();
         const bool more = now != size || (*source)->replaced();
-        // Reading anew costs with every row: at most a fifth of the time goes into it.
-        if (more && elapsed(read) > std::max(0.1, 5 * cost_s)) {
+        // Reading anew costs with every row: at most a twentieth of the time goes into it.
+        if (more && elapsed(read) > std::max(0.1, 20 * cost_s)) {
             size = now;
             const auto start = Clock::now();
             look(false);

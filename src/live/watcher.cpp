@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "quantity/phrase.h"
 
@@ -49,12 +50,25 @@ std::string toString(LiveEvent::Kind kind) {
 Watcher::Watcher(Battery battery, std::vector<StopRule> rules, InstrumentAccuracy accuracy)
     : given_(std::move(battery)), rules_(std::move(rules)), accuracy_(accuracy) {}
 
-std::vector<LiveEvent> Watcher::take(const Recording& recording, bool samples) {
-    return look(recording, samples, false);
+std::vector<LiveEvent> Watcher::take(const Recording& recording, bool samples, std::size_t before) {
+    return look(recording, samples, false, before);
+}
+
+std::vector<LiveEvent> Watcher::check(const Recording& fresh) {
+    std::vector<LiveEvent> out;
+    checkedOutside_ = true;
+    if (battery_.chemistry.empty()) battery_ = given_;
+    alarms(fresh, 0, out);
+    return out;
+}
+
+double Watcher::windowStart_s() const {
+    return told_.size() < 2 ? -std::numeric_limits<double>::infinity()
+                            : told_[told_.size() - 2].second;
 }
 
 std::vector<LiveEvent> Watcher::end(const Recording& recording) {
-    auto out = look(recording, true, true);
+    auto out = look(recording, true, true, 0);
     out.push_back(event(LiveEvent::Kind::End,
                         recording.empty() ? 0 : recording.time_s()[recording.size() - 1]));
     return out;
@@ -104,6 +118,42 @@ void Watcher::alarms(const Recording& r, std::size_t from, std::vector<LiveEvent
     }
 }
 
+/// What the battery's own model says of the step that is under way: its current, the chemistry's or
+/// the card's end.
+bool Watcher::byModel(const Recording& r, const Steps& steps, LiveEvent& out) const {
+    const Chemistry* c = battery_.chemistryData();
+    if (model_ == nullptr || c == nullptr || model_->chemistry != c ||
+        model_->series != battery_.series)
+        return false;
+    const Step& s = steps.list.back();
+    auto step = asPredicted(r, s, battery_);
+    if (!step || s.last < s.first + 5) return false;
+    const double amps = r.current_A()[s.last];
+    if (step->kind == PredictStep::Kind::Charge) {
+        if (s.kind == StepKind::CvCharge) step->value = std::max(std::abs(amps), 1e-3);
+        step->volts = s.kind == StepKind::CvCharge ? s.endVoltage_V / battery_.cells() : c->set_V;
+        step->cutoff_A =
+            battery_.charger.cutoff_A > 0 ? battery_.charger.cutoff_A : model_->capacity_Ah / 20;
+        if (step->volts > c->set_V + 0.01 || std::abs(amps) <= step->cutoff_A) return false;
+    } else {
+        step->volts = c->dischargeFloor_V;
+    }
+    const bool warm = r.hasTemperature() && std::isfinite(r.temperature_C()[s.last]);
+    PredictSetting setting;
+    setting.ambient_C = warm ? r.temperature_C()[s.last] : 25;
+    setting.startSoc = std::clamp(levelAt(*model_, {&r, &steps}, battery_, s.last), 0.0, 1.0);
+    const auto told = predict(*model_, {*step}, setting);
+    if (!told || !std::isfinite(told->front().duration_s)) return false;
+    const PredictedStep& p = told->front();
+    // The level itself is told by a voltage under load: a percent of it.
+    const double level_s = 0.01 * model_->capacity_Ah / std::max(std::abs(amps), 1e-3) * 3600;
+    const double half = 2 * std::hypot(p.uncertainty_s, level_s);
+    out.likely_s = out.t_s + p.duration_s;
+    out.low_s = std::max(out.t_s, out.likely_s - half);
+    out.high_s = out.likely_s + half;
+    return true;
+}
+
 LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
     LiveEvent out = event(LiveEvent::Kind::Estimate, r.time_s()[r.size() - 1]);
     if (steps.list.empty()) {
@@ -112,6 +162,7 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
     }
     const Step& s = steps.list.back();
     const double now = out.t_s;
+    if (byModel(r, steps, out)) return out;
     if (s.kind == StepKind::CvCharge && s.last > s.first + 20) {
         // The line of current over charge: what is left until C/20, from the last half.
         const double cutoff = battery_.charger.cutoff_A > 0
@@ -175,14 +226,23 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
     return out;
 }
 
-std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over) {
+std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over,
+                                     std::size_t before) {
     std::vector<LiveEvent> out;
-    if (r.size() < seen_) {
+    if (before == 0 && r.size() < seen_) {
         // Another file in its place: all anew.
+        const OwnModel* const model = model_;
+        const bool outside = checkedOutside_;
         *this = Watcher(given_, rules_, accuracy_);
+        model_ = model;
+        checkedOutside_ = outside;
     }
     if (r.empty()) return out;
-    const std::size_t from = seen_;
+    // Steps that began before the first row here stay as they were told.
+    std::size_t frozen = 0;
+    while (before > 0 && frozen < told_.size() && told_[frozen].second < r.time_s()[0] - 1e-6)
+        ++frozen;
+    const std::size_t from = std::min(r.size(), seen_ - std::min(seen_, before));
     if (samples)
         for (std::size_t k = from; k < r.size(); ++k) {
             LiveEvent e = event(LiveEvent::Kind::Sample, r.time_s()[k]);
@@ -191,32 +251,33 @@ std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over
             if (r.hasTemperature()) e.temperature_C = r.temperature_C()[k];
             out.push_back(std::move(e));
         }
-    seen_ = r.size();
+    seen_ = before + r.size();
     battery_ =
         completeBattery(given_, r.voltage_V(), r.current_A(), static_cast<int>(r.cells_V().size()));
-    alarms(r, from, out);
+    if (!checkedOutside_) alarms(r, from, out);
     if (r.size() < 3) return out;
     const Steps steps = findSteps(r, battery_);
 
     // Steps that are over; those told before that came out otherwise are told anew.
     const std::size_t closed = over ? steps.list.size() : steps.list.size() - 1;
     std::size_t same = 0;
-    while (same < told_.size() && same < closed && told_[same].first == steps.list[same].kind &&
-           std::abs(told_[same].second - steps.list[same].start_s) < 1e-6)
+    while (frozen + same < told_.size() && same < closed &&
+           told_[frozen + same].first == steps.list[same].kind &&
+           std::abs(told_[frozen + same].second - steps.list[same].start_s) < 1e-6)
         ++same;
-    const std::size_t before = told_.size();
-    told_.resize(same);
+    const std::size_t toldBefore = told_.size();
+    told_.resize(frozen + same);
     for (std::size_t k = same; k < closed; ++k) {
         const Step& s = steps.list[k];
         LiveEvent e = event(LiveEvent::Kind::Step, s.end_s, toString(s.kind), toString(s.endedBy));
         e.low_s = s.start_s;
-        e.index = static_cast<int>(k);
+        e.index = static_cast<int>(frozen + k);
         e.charge_Ah = s.sum.charge_Ah;
-        e.revision = k < before;
+        e.revision = frozen + k < toldBefore;
         told_.emplace_back(s.kind, s.start_s);
         out.push_back(std::move(e));
     }
-    const auto once = [&](std::map<int, double>& seen, int key, double t, LiveEvent::Kind kind) {
+    const auto once = [&](std::map<long, double>& seen, long key, double t, LiveEvent::Kind kind) {
         const auto it = seen.find(key);
         const double tolerance = 2 * std::max(r.usualInterval_s(), 0.5);
         if (it != seen.end() && std::abs(it->second - t) <= tolerance) return;
@@ -225,20 +286,23 @@ std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over
         seen[key] = t;
         out.push_back(std::move(e));
     };
-    int charges = 0;
+    const auto keyOf = [&](double start_s) {
+        // The same charge when its beginning moves by a row or two.
+        return std::lround(start_s / (20 * std::max(0.5, r.usualInterval_s())));
+    };
     for (const Step& s : steps.list)
         if (s.kind == StepKind::CvCharge && s.last > s.first + 5)
-            once(knees_, charges++, s.start_s - s.kneeBefore_s, LiveEvent::Kind::Knee);
+            once(knees_, keyOf(s.start_s), s.start_s - s.kneeBefore_s, LiveEvent::Kind::Knee);
     const AnalysisInput input{r, steps, battery_, accuracy_};
     const auto spans = chargeSpans(input);
     for (std::size_t k = 0; k < spans.size(); ++k)
         if (std::isfinite(spans[k].peak_s))
-            once(peaks_, static_cast<int>(k), spans[k].peak_s, LiveEvent::Kind::Peak);
+            once(peaks_, keyOf(r.time_s()[spans[k].first]), spans[k].peak_s, LiveEvent::Kind::Peak);
     for (const StopRule& rule : rules_) {
         for (std::size_t k = 0; k < spans.size(); ++k) {
             const ReplayResult x = replay(input, spans[k], rule);
             if (x.fired != Fired::Yes) continue;
-            const auto key = std::pair(static_cast<int>(k), rule.text);
+            const auto key = std::pair(keyOf(r.time_s()[spans[k].first]), rule.text);
             const auto it = fired_.find(key);
             if (it != fired_.end() && std::abs(it->second - x.time_s) < 1e-6) continue;
             LiveEvent e = event(LiveEvent::Kind::Rule, x.time_s, rule.text,
@@ -250,6 +314,7 @@ std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over
             out.push_back(std::move(e));
         }
     }
+    current_ = steps.list.empty() ? std::nullopt : std::optional(steps.list.back());
     const double now = r.time_s()[r.size() - 1];
     if (!over && now - lastEstimate_s_ >= kEstimateEvery_s) {
         lastEstimate_s_ = now;

@@ -3,11 +3,13 @@
 #pragma once
 
 #include <map>
+#include <optional>
 #include <set>
 #include <string>
 #include <vector>
 
 #include "analysis/finish/replay.h"
+#include "ownmodel/judge.h"
 
 namespace nk {
 
@@ -34,12 +36,32 @@ class Watcher {
     /// each new row. Steps are told when they are over; a rule when it fires, a knee or peak as
     /// soon as the rows show it. What turns out otherwise later is told as a revision. The cost is
     /// that of finding the steps: linear in the rows, so whoever calls spaces the calls.
-    std::vector<LiveEvent> take(const Recording& recording, bool samples = true);
+    /// `before`: rows that were taken earlier and are not in `recording` any more: it begins where
+    /// a step begins that was told (windowStart_s), and nothing earlier is looked at again.
+    std::vector<LiveEvent> take(const Recording& recording, bool samples = true,
+                                std::size_t before = 0);
+    /// Alarms of rows as soon as they come, without a look at the steps; take() leaves them alone
+    /// from then on.
+    std::vector<LiveEvent> check(const Recording& fresh);
+    /// An alarm that has not come back inside its limit.
+    bool raised(const std::string& code) const { return raised_.contains(code); }
+    /// From where the next recording must reach, s: the start of the last step but one that was
+    /// told. −∞ until then.
+    double windowStart_s() const;
+    /// What it takes the battery for, and the step that is under way.
+    const Battery& battery() const { return battery_; }
+    const std::optional<Step>& current() const { return current_; }
+    std::size_t stepsTold() const { return told_.size(); }
+    void setRules(std::vector<StopRule> rules) { rules_ = std::move(rules); }
+    /// Its own model, for the time to the end; null: none.
+    void setModel(const OwnModel* model) { model_ = model; }
     /// The log has ended: the last step, and the end.
     std::vector<LiveEvent> end(const Recording& recording);
 
   private:
-    std::vector<LiveEvent> look(const Recording& recording, bool samples, bool over);
+    std::vector<LiveEvent> look(const Recording& recording, bool samples, bool over,
+                                std::size_t before);
+    bool byModel(const Recording& r, const Steps& steps, LiveEvent& out) const;
     void alarms(const Recording& r, std::size_t from, std::vector<LiveEvent>& out);
     LiveEvent estimate(const Recording& r, const Steps& steps) const;
 
@@ -48,10 +70,13 @@ class Watcher {
     InstrumentAccuracy accuracy_;
     std::size_t seen_ = 0;
     std::vector<std::pair<StepKind, double>> told_;  ///< kind and start of the steps told
-    std::map<int, double> knees_, peaks_;            ///< by the step's start, whole seconds
-    std::map<std::pair<int, std::string>, double> fired_;
+    std::map<long, double> knees_, peaks_;           ///< by the step's start, whole seconds
+    std::map<std::pair<long, std::string>, double> fired_;
+    std::optional<Step> current_;
+    const OwnModel* model_ = nullptr;
     std::set<std::string> raised_;  ///< alarms that stand
     double lastEstimate_s_ = -1e18;
+    bool checkedOutside_ = false;
 };
 
 }  // namespace nk

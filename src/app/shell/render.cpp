@@ -1,4 +1,5 @@
 #include "app/shell/render.h"
+#include "app/bench/bench_station.h"
 #include "app/side/matching_bench.h"
 #include "app/side/side_station.h"
 
@@ -289,6 +290,27 @@ int renderViews(QApplication& app, const QString& folder) {
             shot("plan-queue");
             plan->setAsked(PlanStation::Asked::Charge);
         }
+    }
+    {
+        // Two channels alive, an hour and a half of theirs into it.
+        window.setStation(6);
+        auto* bench = window.findChild<BenchStation*>();
+        bench->watchSimulated(600, 2, {"-dv:5mV"});
+        QElapsedTimer played;
+        played.start();
+        constexpr int kPlayed_ms = 5000;
+        while (played.elapsed() < kPlayed_ms)
+            QCoreApplication::processEvents(QEventLoop::AllEvents, 20);
+        shot("bench");
+        if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
+            window.setTheme(ThemeChoice::NightBench);
+            bench->setLarge(true);
+            shot("bench-large-night");
+            bench->setLarge(false);
+            window.setTheme(ThemeChoice::Paper);
+        }
+        bench->keepNow();
+        settle(window);
     }
     choose("mount-pack-a-test-2026-08.csv");
     window.setStation(3);

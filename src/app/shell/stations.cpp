@@ -1,5 +1,6 @@
 #include "app/shell/stations.h"
 
+#include "app/bench/bench_station.h"
 #include "app/curve/curve_station.h"
 #include "app/finish/finish_station.h"
 #include "app/habits/habits_station.h"
@@ -35,7 +36,8 @@ std::vector<Station*> makeStations(Session& session, RecordingActions& actions, 
                                  strength,
                                  new SideStation(session, parent),
                                  new HabitsStation(session, parent),
-                                 new PlanStation(session, parent)};
+                                 new PlanStation(session, parent),
+                                 new BenchStation(session, parent)};
     for (Station* s : out) connectStation(*s, actions);
     return out;
 }

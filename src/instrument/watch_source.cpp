@@ -11,6 +11,7 @@
 
 #include "cellmodel/scenario.h"
 #include "formats/bytes.h"
+#include "serial_source.h"
 
 namespace nk {
 
@@ -82,6 +83,7 @@ class OwnBattery : public WatchSource {
         text_ = "time_s,voltage_V,current_A,temperature_C\n";
     }
     std::string name() const override { return folder_.string(); }
+    bool plain() const override { return true; }
     std::size_t size() override {
         const double passed = std::chrono::duration<double>(Clock::now() - began_).count();
         if (passed - last_s_ >= 1) {
@@ -150,6 +152,15 @@ Expected<std::unique_ptr<WatchSource>> simulated(const std::string& given) {
 
 }  // namespace
 
+const char* const kWatchSources =
+    "a file that grows, a serial line (/dev/ttyUSB0[@9600][:2]), sim:SCENARIO[@60x], "
+    "own-battery[:FOLDER].";
+
+Expected<void> WatchSource::stop() {
+    return fail(ErrorKind::Unsupported, "This source cannot be stopped from here.", name(),
+                "the charger's own button.");
+}
+
 Expected<std::unique_ptr<WatchSource>> openWatchSource(const std::string& source) {
     if (source.starts_with("sim:")) return simulated(source.substr(4));
     if (source == "own-battery" || source.starts_with("own-battery:")) {
@@ -168,12 +179,11 @@ Expected<std::unique_ptr<WatchSource>> openWatchSource(const std::string& source
         return own;
     }
     struct stat info {};
+    const SerialAddress serial = serialAddress(source);
+    if (::stat(serial.path.c_str(), &info) == 0 && S_ISCHR(info.st_mode))
+        return openSerialSource(serial);
     if (::stat(source.c_str(), &info) != 0)
-        return fail(ErrorKind::NotFound, "There is no such file.", source,
-                    "a file that grows, sim:SCENARIO[@60x], own-battery[:FOLDER].");
-    if (S_ISCHR(info.st_mode))
-        return fail(ErrorKind::Unsupported, "Serial lines are not followed yet.", source,
-                    "a file that grows, sim:SCENARIO[@60x], own-battery[:FOLDER].");
+        return fail(ErrorKind::NotFound, "There is no such file.", source, kWatchSources);
     if (!S_ISREG(info.st_mode))
         return fail(ErrorKind::Unreadable, "This is no file.", source, "a file that grows.");
     return std::make_unique<FileSource>(source);

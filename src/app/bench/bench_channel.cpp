@@ -1,0 +1,188 @@
+#include "app/bench/bench_channel.h"
+
+#include <fmt/format.h>
+#include <QTimer>
+
+#include <algorithm>
+#include <cmath>
+
+#include "quantity/format.h"
+#include "quantity/phrase.h"
+#include "report/words.h"
+
+namespace nk {
+
+namespace {
+QString say(const std::string& words) {
+    return QString::fromStdString(words);
+}
+/// It is called before the end by so much.
+constexpr double kBefore_s = 300;
+}  // namespace
+
+BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<StopRule> rules,
+                           QObject* parent)
+    : QObject(parent),
+      title_(say(wish.title)),
+      source_(say(wish.source)),
+      given_(battery),
+      rules_(std::move(rules)),
+      live_(std::make_unique<LiveChannel>(battery, rules_)) {
+    silence_ = new QTimer(this);
+    silence_->setInterval(1000);
+    connect(silence_, &QTimer::timeout, this, [this] {
+        if (live_->rows() == 0 || over_) return;
+        hear(live_->silence(static_cast<double>(lastRow_.elapsed()) / 1000));
+        Q_EMIT changed();
+    });
+    redraw_ = new QTimer(this);
+    redraw_->setSingleShot(true);
+    redraw_->setInterval(33);
+    connect(redraw_, &QTimer::timeout, this, &BenchChannel::changed);
+    feed_ = new LiveFeed(std::move(wish), this);
+    connect(feed_, &LiveFeed::opened, this, [this](bool, bool canStop, const nk::Battery& told) {
+        canStop_ = canStop;
+        // What the instrument says counts where the card says nothing.
+        if (given_.chemistry.empty() && !told.chemistry.empty()) {
+            given_ = told;
+            live_ = std::make_unique<LiveChannel>(given_, rules_);
+            if (title_.isEmpty()) title_ = say(told.name);
+        }
+        Q_EMIT changed();
+    });
+    connect(feed_, &LiveFeed::rowsCame, this, &BenchChannel::take);
+    connect(feed_, &LiveFeed::beganAnew, this, [this] {
+        live_ = std::make_unique<LiveChannel>(given_, rules_);
+        log_ << tr("Another log stands in its place: begun anew.");
+    });
+    connect(feed_, &LiveFeed::trouble, this, [this](const QString& words) {
+        trouble_ = words;
+        if (!words.isEmpty()) log_ << words;
+        Q_EMIT changed();
+    });
+    connect(feed_, &LiveFeed::failed, this, [this](const QString& words) {
+        trouble_ = words;
+        log_ << words;
+        Q_EMIT failed(words);
+        Q_EMIT changed();
+    });
+    connect(feed_, &LiveFeed::stopAnswered, this, [this](bool done, const QString& words) {
+        log_ << words;
+        Q_EMIT asks(words, !done);
+        Q_EMIT changed();
+    });
+    connect(feed_, &LiveFeed::finished_, this, [this](qlonglong recording) {
+        over_ = true;
+        recording_ = recording;
+        silence_->stop();
+        hear(live_->end());
+        Q_EMIT changed();
+        Q_EMIT ended(recording);
+    });
+    lastRow_.start();
+    silence_->start();
+    feed_->start();
+}
+
+void BenchChannel::take(const std::vector<LiveRow>& rows) {
+    lastRow_.restart();
+    hear(live_->take(rows));
+    if (!redraw_->isActive()) redraw_->start();
+}
+
+void BenchChannel::hear(const std::vector<LiveEvent>& events) {
+    for (const LiveEvent& e : events) {
+        const QString at = say(clockText(e.t_s)) + "  ";
+        switch (e.kind) {
+            case LiveEvent::Kind::Alarm:
+                log_ << at + say(e.words);
+                Q_EMIT asks(title_ + ": " + say(e.words),
+                            e.what == "overvoltage" || e.what == "too_hot" ||
+                                e.what == "overdischarge" || e.what == "charged_cold");
+                break;
+            case LiveEvent::Kind::Rule:
+                log_ << at + tr("rule %1 says stop").arg(say(e.what));
+                Q_EMIT asks(tr("%1: your rule %2 says stop.").arg(title_, say(e.what)), false);
+                if (armed_ && canStop_) feed_->askStop();
+                break;
+            case LiveEvent::Kind::Peak:
+                log_ << at + tr("voltage peak");
+                Q_EMIT asks(tr("%1: the voltage has passed its peak.").arg(title_), false);
+                break;
+            case LiveEvent::Kind::Knee:
+                log_ << at + tr("knee: from here the voltage is held");
+                break;
+            case LiveEvent::Kind::Step:
+                log_ << at + tr("step over: %1 (%2)").arg(say(e.what), say(e.words));
+                break;
+            default:
+                break;
+        }
+    }
+    const auto& estimate = live_->estimate();
+    if (!told_ && estimate && std::isfinite(estimate->likely_s) &&
+        estimate->likely_s - live_->now_s() < kBefore_s && estimate->likely_s > live_->now_s()) {
+        told_ = true;
+        Q_EMIT asks(tr("%1: done in about %2.")
+                        .arg(title_, say(durationText(estimate->likely_s - live_->now_s()))),
+                    false);
+    }
+    constexpr int kMostLines = 400;
+    while (log_.size() > kMostLines) log_.removeFirst();
+}
+
+QString BenchChannel::doing() const {
+    if (over_) return tr("ended");
+    if (live_->rows() == 0)
+        return trouble_.isEmpty() ? tr("waits for its first row") : tr("no row");
+    const auto& step = live_->step();
+    if (!step) return tr("begins");
+    return say(kindWords(*step));
+}
+
+QString BenchChannel::remaining() const {
+    if (over_) return recording_ > 0 ? tr("in the book") : QString();
+    const auto& e = live_->estimate();
+    if (!e) return tr("end not yet known");
+    if (!std::isfinite(e->likely_s)) return say(e->words);
+    const double now = live_->now_s();
+    const double low = std::max(0.0, e->low_s - now);
+    const double high = std::max(0.0, e->high_s - now);
+    return high - low < 60
+               ? tr("done in %1").arg(say(durationText(high)))
+               : tr("done in %1 to %2").arg(say(durationText(low)), say(durationText(high)));
+}
+
+std::vector<StandingAlarm> BenchChannel::alarms() const {
+    std::vector<StandingAlarm> out;
+    for (const StandingAlarm& a : live_->alarms())
+        if (!a.over) out.push_back(a);
+    std::ranges::stable_sort(
+        out, [](const StandingAlarm& a, const StandingAlarm& b) { return a.hazard > b.hazard; });
+    return out;
+}
+
+void BenchChannel::setWanted(double current_A) {
+    wanted_A_ = current_A;
+    live_->setWanted(current_A);
+}
+
+void BenchChannel::setVoltageStop(double cell_V) {
+    std::erase_if(rules_, [](const StopRule& r) { return r.text.starts_with("vmax:"); });
+    if (std::isfinite(cell_V))
+        if (auto rule = parseRule(fmt::format("vmax:{:.3f}V", cell_V)))
+            rules_.push_back(std::move(*rule));
+    live_->setRules(rules_);
+}
+
+void BenchChannel::finish() {
+    feed_->finish();
+}
+void BenchChannel::stopSource() {
+    feed_->askStop();
+}
+void BenchChannel::leave() {
+    feed_->leave();
+}
+
+}  // namespace nk

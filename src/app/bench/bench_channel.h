@@ -1,0 +1,76 @@
+// A channel of the bench in the window: its feed, what is known of it, and what it says.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QStringList>
+#include <memory>
+
+#include "app/bench/live_feed.h"
+#include "live/channel.h"
+
+class QTimer;
+
+namespace nk {
+
+class BenchChannel : public QObject {
+    Q_OBJECT
+  public:
+    BenchChannel(FeedWish wish, const Battery& battery, std::vector<StopRule> rules,
+                 QObject* parent = nullptr);
+
+    const QString& title() const { return title_; }
+    const LiveChannel& live() const { return *live_; }
+    LiveChannel& live() { return *live_; }
+    /// "charges, constant current", "rests", "no row yet".
+    QString doing() const;
+    /// "done in 34 to 41 min", or why that is not known.
+    QString remaining() const;
+    /// Alarms that stand, the gravest first.
+    std::vector<StandingAlarm> alarms() const;
+    /// What is wrong with the source; empty: nothing.
+    const QString& trouble() const { return trouble_; }
+    bool running() const { return feed_ != nullptr && feed_->isRunning(); }
+    bool over() const { return over_; }
+    qlonglong recording() const { return recording_; }
+    bool canStop() const { return canStop_; }
+    bool armed() const { return armed_; }
+    void arm(bool on) { armed_ = on; }
+    const QStringList& log() const { return log_; }
+    const QString& source() const { return source_; }
+
+    void setWanted(double current_A);
+    /// Called when the voltage of a cell passes it; NaN: not any more.
+    void setVoltageStop(double cell_V);
+    void finish();
+    void stopSource();
+    void leave();
+
+  Q_SIGNALS:
+    /// New rows, at most 30 times a second.
+    void changed();
+    /// Something that asks for a hand; `hazard`: at once.
+    void asks(const QString& words, bool hazard);
+    void ended(qlonglong recording);
+    void failed(const QString& words);
+    void said(const QString& words);
+
+  private:
+    void take(const std::vector<LiveRow>& rows);
+    void hear(const std::vector<LiveEvent>& events);
+
+    QString title_, source_, trouble_;
+    Battery given_;
+    std::vector<StopRule> rules_;
+    std::unique_ptr<LiveChannel> live_;
+    LiveFeed* feed_ = nullptr;
+    QTimer* silence_ = nullptr;
+    QTimer* redraw_ = nullptr;
+    QElapsedTimer lastRow_;
+    QStringList log_;
+    double wanted_A_ = 0;
+    qlonglong recording_ = 0;
+    bool canStop_ = false, armed_ = false, over_ = false, told_ = false;
+};
+
+}  // namespace nk

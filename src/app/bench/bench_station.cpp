@@ -1,0 +1,531 @@
+#include "app/bench/bench_station.h"
+
+#include <signal.h>
+#include <unistd.h>
+
+#include <QApplication>
+#include <QCheckBox>
+#include <QComboBox>
+#include <QCoreApplication>
+#include <QDir>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QProcess>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QStandardPaths>
+#include <QTimer>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "app/bench/channel_strip.h"
+#include "app/bench/live_lanes.h"
+#include "app/bench/notify.h"
+#include "app/session/text.h"
+#include "app/theme/word_label.h"
+#include "history/kept_plans.h"
+#include "history/live_log.h"
+#include "quantity/format.h"
+#include "quantity/phrase.h"
+
+namespace nk {
+
+namespace {
+
+/// The process that began a live recording still runs.
+bool alive(const std::string& details) {
+    const auto j = nlohmann::json::parse(details, nullptr, false);
+    if (!j.is_object() || !j.contains("pid") || !j["pid"].is_number_integer()) return false;
+    const auto pid = j["pid"].get<long>();
+    return pid > 1 && pid != static_cast<long>(::getpid()) &&
+           ::kill(static_cast<pid_t>(pid), 0) == 0;
+}
+
+/// Beside this program, as it is installed or built, else on the path.
+QString simulatorProgram() {
+    const QString here = QCoreApplication::applicationDirPath();
+    for (const QString& place : {here + "/narrow-knee-sim", here + "/../narrow-knee-sim",
+                                 here + "/../src/narrow-knee-sim"})
+        if (QFileInfo(place).isExecutable()) return QDir::cleanPath(place);
+    return QStandardPaths::findExecutable("narrow-knee-sim");
+}
+
+std::vector<StopRule> parsed(const std::vector<std::string>& rules) {
+    std::vector<StopRule> out;
+    for (const std::string& r : rules)
+        if (auto rule = parseRule(r)) out.push_back(std::move(*rule));
+    return out;
+}
+
+}  // namespace
+
+BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent), session_(session) {
+    setObjectName("benchStation");
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(10, 9, 8, 8);
+    outer->setSpacing(7);
+    auto* head = new QHBoxLayout;
+    add_ = new QPushButton(tr("Watch a source"), this);
+    add_->setObjectName("benchAdd");
+    auto* menu = new QMenu(add_);
+    menu->addAction(tr("a file that another program writes…"), this,
+                    [this] { askFor(SourceDialog::Kind::File); });
+    menu->addAction(tr("a serial line…"), this, [this] { askFor(SourceDialog::Kind::Serial); });
+    menu->addAction(tr("the battery of this computer…"), this,
+                    [this] { askFor(SourceDialog::Kind::Computer); });
+    menu->addAction(tr("the simulated instrument…"), this,
+                    [this] { askFor(SourceDialog::Kind::Simulated); });
+    add_->setMenu(menu);
+    largeButton_ = new QPushButton(tr("Large"), this);
+    largeButton_->setObjectName("benchLarge");
+    largeButton_->setCheckable(true);
+    largeButton_->setProperty("role", "choice");
+    largeButton_->setToolTip(tr("Readable from three metres"));
+    span_ = new QComboBox(this);
+    span_->setObjectName("benchSpan");
+    span_->setAccessibleName(tr("How much of the curve is shown"));
+    for (const auto& [words, seconds] :
+         {std::pair(tr("all of it"), 0), std::pair(tr("the last hour"), 3600),
+          std::pair(tr("the last ten minutes"), 600)})
+        span_->addItem(words, seconds);
+    head->addWidget(add_);
+    head->addStretch(1);
+    head->addWidget(span_);
+    head->addWidget(largeButton_);
+    outer->addLayout(head);
+
+    askBox_ = new QFrame(this);
+    askBox_->setObjectName("benchAsks");
+    askBox_->setProperty("role", "card");
+    askBox_->setAccessibleName(tr("What asks for a hand"));
+    asks_ = new QVBoxLayout(askBox_);
+    asks_->setContentsMargins(12, 8, 12, 8);
+    asks_->setSpacing(3);
+    outer->addWidget(askBox_);
+    empty_ = wordLabel(this, "benchEmpty", "");
+    empty_->setText(
+        tr("Nothing is watched yet.\n\nA source is a file that a logger keeps writing, a serial "
+           "line that prints rows, the battery of this computer, or the simulated instrument that "
+           "ships with this program: begin with that one to see how it goes.\n\nEvery row is in "
+           "the bench book within a second; when it ends it is a recording like any other."));
+    outer->addWidget(empty_);
+    stripBox_ = new QVBoxLayout;
+    stripBox_->setSpacing(6);
+    outer->addLayout(stripBox_);
+
+    opened_ = new QWidget(this);
+    auto* open = new QVBoxLayout(opened_);
+    open->setContentsMargins(0, 0, 0, 0);
+    open->setSpacing(5);
+    auto* line = new QHBoxLayout;
+    openedTitle_ = wordLabel(opened_, "benchTitle", "heading");
+    line->addWidget(openedTitle_, 1);
+    const auto button = [&](const QString& words, const char* name, const QString& tip) {
+        auto* b = new QPushButton(words, opened_);
+        b->setObjectName(name);
+        b->setToolTip(tip);
+        line->addWidget(b);
+        return b;
+    };
+    line_ = button(tr("Stop line"), "benchLine",
+                   tr("A line on the voltage that can be dragged: over it you are called"));
+    line_->setCheckable(true);
+    arm_ = new QCheckBox(tr("switch it off when a rule says stop"), opened_);
+    arm_->setObjectName("benchArm");
+    arm_->setToolTip(tr("Only the simulated instrument can be switched off from here"));
+    line->addWidget(arm_);
+    stop_ = button(tr("Switch it off"), "benchStop", tr("Asks the simulated instrument to stop"));
+    end_ = button(tr("End and keep"), "benchEnd", tr("The rows become a recording on the shelf"));
+    away_ = button(tr("Put away"), "benchAway", tr("Takes the ended channel off the bench"));
+    open->addLayout(line);
+    openedWords_ = wordLabel(opened_, "benchWords", "muted");
+    open->addWidget(openedWords_);
+    auto* both = new QHBoxLayout;
+    lanes_ = new LiveLanes(LiveLanes::Size::Full, opened_);
+    both->addWidget(lanes_, 3);
+    auto* scroll = new QScrollArea(opened_);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setMinimumWidth(220);
+    log_ = wordLabel(scroll, "benchLog", "");
+    log_->setContentsMargins(8, 0, 4, 0);
+    scroll->setWidget(log_);
+    both->addWidget(scroll, 1);
+    open->addLayout(both, 1);
+    outer->addWidget(opened_, 1);
+    outer->addStretch(0);
+    QLabel* caution = wordLabel(this, "benchCaution", "muted");
+    caution->setText(
+        tr("This program watches and calls; it is no protection device. Charging is "
+           "never left alone, the maker's data sheet comes first."));
+    outer->addWidget(caution);
+
+    ticker_ = new QTimer(this);
+    ticker_->setInterval(500);
+    connect(ticker_, &QTimer::timeout, this, &BenchStation::refreshAsks);
+    connect(largeButton_, &QPushButton::toggled, this, &BenchStation::setLarge);
+    connect(span_, &QComboBox::currentIndexChanged, this,
+            [this] { lanes_->setSpan(span_->currentData().toDouble()); });
+    connect(end_, &QPushButton::clicked, this, [this] {
+        if (BenchChannel* c = this->open()) c->finish();
+    });
+    connect(stop_, &QPushButton::clicked, this, [this] {
+        if (BenchChannel* c = this->open()) c->stopSource();
+    });
+    connect(arm_, &QCheckBox::toggled, this, [this](bool on) {
+        if (BenchChannel* c = this->open()) c->arm(on);
+    });
+    connect(line_, &QPushButton::toggled, this, [this](bool on) {
+        BenchChannel* c = this->open();
+        if (c == nullptr) return;
+        const Chemistry* chemistry = c->live().battery().chemistryData();
+        const double cells = std::max(1, c->live().battery().series);
+        const double usual = chemistry == nullptr              ? c->live().voltage_V()
+                             : std::isfinite(chemistry->set_V) ? chemistry->set_V * cells
+                                                               : 1.55 * cells;
+        lanes_->setVoltageRule(on ? std::round(100 * usual) / 100 : kNaN);
+        applyRule();
+    });
+    connect(lanes_, &LiveLanes::ruleDragged, this, &BenchStation::applyRule);
+    connect(away_, &QPushButton::clicked, this, [this] {
+        if (chosen_ < 0 || !channels_[static_cast<std::size_t>(chosen_)]->over()) return;
+        lanes_->setChannel(nullptr);
+        strips_[static_cast<std::size_t>(chosen_)]->hide();
+        strips_[static_cast<std::size_t>(chosen_)]->deleteLater();
+        strips_.erase(strips_.begin() + chosen_);
+        channels_.erase(channels_.begin() + chosen_);
+        choose(channels_.empty() ? -1 : 0);
+    });
+    connect(&session_, &Session::bookChanged, this, &BenchStation::takeUnfinished);
+    connect(&job_, &Job::failed, this, [this](const QString& what) { session_.say(what, true); });
+    choose(-1);
+    QTimer::singleShot(0, this, &BenchStation::takeUnfinished);
+}
+
+BenchStation::~BenchStation() {
+    for (auto& c : channels_) c->leave();
+    channels_.clear();
+    for (auto& s : simulators_) {
+        s->disconnect();
+        s->terminate();
+        if (!s->waitForFinished(500)) s->kill();
+        s->waitForFinished(500);
+    }
+}
+
+QWidget* BenchStation::firstFocus() {
+    return strips_.empty() ? static_cast<QWidget*>(add_) : strips_.front();
+}
+
+BenchChannel* BenchStation::open() const {
+    return chosen_ >= 0 ? channels_[static_cast<std::size_t>(chosen_)].get() : nullptr;
+}
+
+void BenchStation::askFor(SourceDialog::Kind kind) {
+    auto* dialog = new SourceDialog(session_, kind, window());
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &QDialog::accepted, this, [this, dialog] {
+        if (dialog->kind() == SourceDialog::Kind::Simulated)
+            watchSimulated(dialog->speed(), 3, dialog->rules());
+        else
+            watch(dialog->wish(), dialog->rules());
+    });
+    dialog->open();
+}
+
+void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& rules) {
+    const Battery battery = session_.batteryOf(wish.batteryId);
+    std::vector<std::string> all = rules;
+    // Rules kept with the battery at Finish hold here too.
+    for (const std::string& r : battery.rules)
+        if (std::ranges::find(all, r) == all.end()) all.push_back(r);
+    FeedWish full = wish;
+    for (const BatteryEntry& e : session_.batteries()) full.byName[e.battery.name] = e.id;
+    channels_.push_back(std::make_unique<BenchChannel>(full, battery, parsed(all)));
+    BenchChannel* c = channels_.back().get();
+    if (wish.batteryId > 0) {
+        const auto plans = plansOf(session_.book(), wish.batteryId);
+        constexpr double kDay_s = 86400;
+        if (!plans.empty() && now_s() - plans.back().at_s < kDay_s)
+            c->setWanted(plans.back().current_A);
+    }
+    connect(c, &BenchChannel::asks, this, &BenchStation::call);
+    connect(c, &BenchChannel::failed, this,
+            [this](const QString& words) { session_.say(words, true); });
+    connect(c, &BenchChannel::changed, this, &BenchStation::refresh);
+    connect(c, &BenchChannel::ended, this,
+            [this, c](qlonglong recording) { channelEnded(c, recording); });
+    addStrip(*c);
+    ticker_->start();
+    choose(static_cast<int>(channels_.size()) - 1);
+}
+
+void BenchStation::addStrip(BenchChannel& channel) {
+    auto* strip = new ChannelStrip(channel, this);
+    strip->setLarge(large_);
+    strips_.push_back(strip);
+    stripBox_->addWidget(strip);
+    connect(strip, &ChannelStrip::chosen, this, [this, strip] {
+        choose(static_cast<int>(std::ranges::find(strips_, strip) - strips_.begin()));
+    });
+}
+
+void BenchStation::watchSimulated(double speed, int channels,
+                                  const std::vector<std::string>& rules) {
+    const QString program = simulatorProgram();
+    if (program.isEmpty()) {
+        session_.say(tr("narrow-knee-sim is not beside this program."), true);
+        return;
+    }
+    simulators_.push_back(std::make_unique<QProcess>());
+    QProcess* process = simulators_.back().get();
+    process->setProgram(program);
+    process->setArguments({"--speed", QString::number(speed)});
+    process->setProcessChannelMode(QProcess::SeparateChannels);
+    auto heard = std::make_shared<QByteArray>();
+    connect(process, &QProcess::readyReadStandardOutput, this,
+            [this, process, heard, channels, rules] {
+                *heard += process->readAllStandardOutput();
+                const auto end = heard->indexOf('\n');
+                if (end < 0 || heard->isEmpty()) return;
+                const QString terminal = QString::fromLocal8Bit(heard->left(end)).trimmed();
+                heard->clear();
+                if (!terminal.startsWith('/')) return;
+                for (int k = 1; k <= channels; ++k) {
+                    FeedWish wish;
+                    wish.source = QString("%1:%2").arg(terminal).arg(k).toStdString();
+                    wish.book = session_.path();
+                    wish.details = nlohmann::json{{"pid", static_cast<long>(::getpid())}}.dump();
+                    watch(wish, rules);
+                }
+                choose(0);
+            });
+    connect(process, &QProcess::errorOccurred, this, [this](QProcess::ProcessError) {
+        session_.say(tr("The simulated instrument could not be started."), true);
+    });
+    process->start();
+}
+
+void BenchStation::choose(int k) {
+    chosen_ = k < static_cast<int>(channels_.size()) ? k : -1;
+    for (std::size_t i = 0; i < strips_.size(); ++i)
+        strips_[i]->setChosen(static_cast<int>(i) == chosen_);
+    BenchChannel* c = open();
+    empty_->setVisible(channels_.empty());
+    opened_->setVisible(c != nullptr && !large_);
+    span_->setVisible(c != nullptr && !large_);
+    lanes_->setVoltageRule(kNaN);
+    lanes_->setChannel(c != nullptr ? &c->live() : nullptr);
+    line_->setChecked(false);
+    arm_->setChecked(c != nullptr && c->armed());
+    refresh();
+    refreshAsks();
+}
+
+void BenchStation::setLarge(bool large) {
+    large_ = large;
+    largeButton_->setChecked(large);
+    for (ChannelStrip* s : strips_) s->setLarge(large);
+    choose(chosen_);
+}
+
+void BenchStation::applyRule() {
+    BenchChannel* c = open();
+    if (c == nullptr) return;
+    const double cells = std::max(1, c->live().battery().series);
+    c->setVoltageStop(lanes_->voltageRule() / cells);
+}
+
+void BenchStation::refresh() {
+    if (!isVisible() && !channels_.empty()) return;
+    for (ChannelStrip* s : strips_) s->refresh();
+    BenchChannel* c = open();
+    if (c == nullptr || large_) return;
+    // The channel's rows may have begun anew.
+    lanes_->setChannel(&c->live());
+    openedTitle_->setText(tr("%1: %2, %3").arg(c->title(), c->doing(), c->remaining()));
+    const LiveChannel& live = c->live();
+    QStringList words;
+    words << tr("%1 rows from %2")
+                 .arg(QLocale().toString(static_cast<qlonglong>(live.rows())), c->source());
+    if (live.rows() > 1)
+        words << tr("%1 in %2")
+                     .arg(QString::fromStdString(shortValue(std::abs(live.charge_Ah()), "Ah")),
+                          QString::fromStdString(durationText(live.now_s())));
+    if (live.leftOut() > 0) words << tr("%1 rows left out").arg(live.leftOut());
+    if (!c->trouble().isEmpty()) words << c->trouble();
+    if (c->over() && c->recording() > 0) words << tr("it is on the shelf");
+    openedWords_->setText(words.join(" · "));
+    QStringList lines = c->log();
+    std::reverse(lines.begin(), lines.end());
+    log_->setText(lines.isEmpty() ? tr("What happens is listed here.") : lines.join("\n"));
+    end_->setVisible(!c->over());
+    away_->setVisible(c->over());
+    stop_->setVisible(c->canStop() && !c->over());
+    arm_->setVisible(c->canStop() && !c->over());
+    line_->setVisible(!c->over());
+}
+
+void BenchStation::refreshAsks() {
+    // Made anew only when it says something else: a button under the pointer stays.
+    struct Ask {
+        QString words;
+        BenchChannel* channel;
+        std::string code;
+        bool hazard, seen;
+    };
+    std::vector<Ask> all;
+    for (const auto& c : channels_) {
+        if (c->over()) continue;
+        for (const StandingAlarm& a : c->alarms()) {
+            if (a.acknowledged && !a.hazard) continue;
+            if (c->live().now_s() < a.quietUntil_s) continue;
+            all.push_back({tr("%1  %2: %3")
+                               .arg(QString::fromStdString(clockText(a.since_s)), c->title(),
+                                    QString::fromStdString(a.words)),
+                           c.get(), a.code, a.hazard, a.acknowledged});
+        }
+        if (!c->trouble().isEmpty())
+            all.push_back({c->title() + ": " + c->trouble(), c.get(), {}, false, false});
+    }
+    std::ranges::stable_sort(all, [](const Ask& a, const Ask& b) { return a.hazard > b.hazard; });
+    QString now;
+    for (const Ask& a : all) now += a.words + "\n";
+    if (now == askedFor_) return;
+    askedFor_ = now;
+    while (QLayoutItem* item = asks_->takeAt(0)) {
+        if (item->widget() != nullptr) {
+            item->widget()->hide();
+            item->widget()->deleteLater();
+        }
+        delete item;
+    }
+    constexpr std::size_t kMost = 6;
+    for (std::size_t k = 0; k < std::min(kMost, all.size()); ++k) {
+        const Ask& a = all[k];
+        auto* row = new QWidget(askBox_);
+        auto* line = new QHBoxLayout(row);
+        line->setContentsMargins(0, 0, 0, 0);
+        QLabel* label = wordLabel(row, "ask", a.hazard ? "hazard" : "");
+        label->setText((a.hazard ? tr("Hazard") + "  " : QString()) + a.words);
+        QFont f = label->font();
+        f.setPixelSize(large_ ? 28 : 15);
+        f.setWeight(QFont::DemiBold);
+        label->setFont(f);
+        line->addWidget(label, 1);
+        const auto button = [&](const QString& words, const char* name, auto act) {
+            auto* b = new QPushButton(words, row);
+            b->setObjectName(name);
+            b->setAccessibleName(words + ": " + a.words);
+            connect(b, &QPushButton::clicked, this, act);
+            line->addWidget(b, 0, Qt::AlignTop);
+        };
+        if (!a.code.empty()) {
+            button(tr("Seen"), "askSeen", [this, c = a.channel, code = a.code] {
+                c->live().acknowledge(code);
+                refreshAsks();
+            });
+            button(a.hazard ? tr("Quiet for 2 min") : tr("Quiet for 10 min"), "askLater",
+                   [this, c = a.channel, code = a.code] {
+                       c->live().snooze(code, 10);
+                       refreshAsks();
+                   });
+        }
+        asks_->addWidget(row);
+    }
+    askBox_->setVisible(!all.empty());
+    askBox_->setAccessibleDescription(now);
+    // The window's title says when the next one is done.
+    double soonest = std::numeric_limits<double>::infinity();
+    for (const auto& c : channels_) {
+        const auto& e = c->live().estimate();
+        if (!c->over() && e && std::isfinite(e->likely_s))
+            soonest = std::min(soonest, e->likely_s - c->live().now_s());
+    }
+    if (window() != nullptr)
+        window()->setWindowTitle(
+            std::isfinite(soonest) && soonest > 0
+                ? tr("Narrow Knee: done in about %1")
+                      .arg(QString::fromStdString(durationText(soonest)))
+                : QCoreApplication::translate("nk::MainWindow", "Narrow Knee"));
+}
+
+void BenchStation::call(const QString& words, bool hazard) {
+    notifyDesktop(hazard ? tr("Hazard at the bench") : tr("At the bench"), words, hazard);
+    QApplication::beep();
+    session_.say(words, hazard);
+    refreshAsks();
+}
+
+void BenchStation::channelEnded(BenchChannel* channel, qlonglong recording) {
+    session_.reread();
+    if (recording > 0) {
+        notifyDesktop(tr("At the bench"), tr("%1 has ended.").arg(channel->title()), false);
+        session_.say(
+            tr("%1 has ended: it is on the shelf with its readings.").arg(channel->title()));
+    }
+    refresh();
+    refreshAsks();
+}
+
+void BenchStation::takeUnfinished() {
+    if (job_.running()) return;
+    job_.start(
+        [path = session_.path()](std::stop_token,
+                                 const Job::ProgressSink&) -> Expected<std::vector<std::string>> {
+            auto book = BenchBook::open(path, false);
+            if (!book) return tl::unexpected<Error>(book.error());
+            std::vector<std::string> out;
+            const auto open = (*book)->unfinished();
+            if (!open) return tl::unexpected<Error>(open.error());
+            for (const LiveEntry& e : *open) {
+                // Another window is still at it, or this one.
+                if (alive(e.details)) continue;
+                const auto own = nlohmann::json::parse(e.details, nullptr, false);
+                if (own.is_object() && own.value("pid", 0L) == static_cast<long>(::getpid()))
+                    continue;
+                if (const auto done = finishLive(**book, e.id, now_s());
+                    done && done->recordingId > 0)
+                    out.push_back(e.title);
+            }
+            return out;
+        },
+        [this](const Expected<std::vector<std::string>>& taken) {
+            if (!taken || taken->empty()) return;
+            QStringList names;
+            for (const std::string& n : *taken) names << QString::fromStdString(n);
+            session_.reread();
+            session_.say(tr("What was being watched when the program ended is on the shelf: %1.")
+                             .arg(names.join(", ")));
+        });
+}
+
+void BenchStation::keepNow() {
+    // Each becomes a recording; what does not come to its end in time is taken up at the next
+    // start.
+    for (auto& c : channels_)
+        if (!c->over()) c->finish();
+    QElapsedTimer waited;
+    waited.start();
+    constexpr int kMost_ms = 4000;
+    while (std::ranges::any_of(channels_, [](const auto& c) { return c->running(); }) &&
+           waited.elapsed() < kMost_ms)
+        QThread::msleep(10);
+}
+
+void BenchStation::applyColours() {
+    lanes_->update();
+    for (ChannelStrip* s : strips_) s->update();
+}
+
+std::vector<StationAction> BenchStation::menuActions() {
+    return {{tr("Bench: watch a file…"), [this] { askFor(SourceDialog::Kind::File); }},
+            {tr("Bench: watch a serial line…"), [this] { askFor(SourceDialog::Kind::Serial); }},
+            {tr("Bench: watch the simulated instrument"), [this] { watchSimulated(60, 3, {}); }}};
+}
+
+}  // namespace nk

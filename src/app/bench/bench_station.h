@@ -1,0 +1,98 @@
+// Station 7, Bench: watch it live. A strip a channel, one opened; what asks for a hand on top.
+#pragma once
+
+#include <memory>
+#include <vector>
+
+#include "app/bench/bench_channel.h"
+#include "app/bench/source_dialog.h"
+#include "app/job/job.h"
+#include "app/session/session.h"
+#include "app/shell/station.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QProcess;
+class QPushButton;
+class QScrollArea;
+class QTimer;
+class QVBoxLayout;
+
+namespace nk {
+
+class ChannelStrip;
+class LiveLanes;
+
+class BenchStation : public Station {
+    Q_OBJECT
+  public:
+    explicit BenchStation(Session& session, QWidget* parent = nullptr);
+    ~BenchStation() override;
+
+    QString name() const override { return tr("Bench"); }
+    QString ask() const override { return tr("watch it live"); }
+    Scope scope() const override { return Scope::Book; }
+    bool hasFindings() const override { return false; }
+    Question question() const override { return Question::Finish; }
+    void show(ShownPtr) override {}
+    bool showsEvidence() const override { return false; }
+    void showEvidence(const Evidence&, const QString&) override {}
+    void applyColours() override;
+    QString helpPage() const override { return "bench"; }
+    QWidget* firstFocus() override;
+    bool busy() const override { return job_.running(); }
+    void keepNow() override;
+    std::vector<StationAction> menuActions() override;
+
+    const std::vector<std::unique_ptr<BenchChannel>>& channels() const { return channels_; }
+    /// Opens the dialog for such a source.
+    void askFor(SourceDialog::Kind kind);
+    void watch(const FeedWish& wish, const std::vector<std::string>& rules);
+    /// Starts narrow-knee-sim and watches so many of its channels.
+    void watchSimulated(double speed, int channels, const std::vector<std::string>& rules);
+    void setLarge(bool large);
+    bool large() const { return large_; }
+    /// Recordings of a program that ended in between become ordinary ones.
+    void takeUnfinished();
+
+  private:
+    void choose(int k);
+    void refresh();
+    void refreshAsks();
+    void call(const QString& words, bool hazard);
+    void channelEnded(BenchChannel* channel, qlonglong recording);
+    BenchChannel* open() const;
+    void applyRule();
+    void addStrip(BenchChannel& channel);
+
+    Session& session_;
+    Job job_{this};
+    std::vector<std::unique_ptr<BenchChannel>> channels_;
+    std::vector<ChannelStrip*> strips_;
+    std::vector<std::unique_ptr<QProcess>> simulators_;
+    int chosen_ = -1;
+    bool large_ = false;
+    QString askedFor_;  ///< what the list of asks shows, to leave it alone while it is the same
+    QTimer* ticker_ = nullptr;
+
+    QPushButton* add_ = nullptr;
+    QPushButton* largeButton_ = nullptr;
+    QComboBox* span_ = nullptr;
+    QVBoxLayout* asks_ = nullptr;
+    QWidget* askBox_ = nullptr;
+    QLabel* empty_ = nullptr;
+    QVBoxLayout* stripBox_ = nullptr;
+    QWidget* opened_ = nullptr;
+    QLabel* openedTitle_ = nullptr;
+    QLabel* openedWords_ = nullptr;
+    LiveLanes* lanes_ = nullptr;
+    QLabel* log_ = nullptr;
+    QPushButton* end_ = nullptr;
+    QPushButton* stop_ = nullptr;
+    QPushButton* line_ = nullptr;
+    QCheckBox* arm_ = nullptr;
+    QPushButton* away_ = nullptr;
+};
+
+}  // namespace nk

@@ -1,0 +1,14 @@
+// One row of a channel as it comes, before there is a recording.
+#pragma once
+
+#include "quantity/reading.h"
+
+namespace nk {
+
+/// NaN: not measured.
+struct LiveRow {
+    double at_s = 0;  ///< since 1970 UTC
+    double voltage_V = kNaN, current_A = kNaN, temperature_C = kNaN;
+};
+
+}  // namespace nk
