@@ -57,6 +57,10 @@ Expected<TakenIn> finishLive(BenchBook& book, std::int64_t liveId, double now_s)
         auto taken = takeIn(book, log);
         if (!taken) return tl::unexpected<Error>(taken.error());
         out = *taken;
+        // What was ticked before the start stays with the log.
+        if (live->details.find("ticked") != std::string::npos)
+            (void)book.keepComputed("before_start:" + std::to_string(out.recordingId),
+                                    live->details);
     }
     if (auto gone = book.dropLive(liveId); !gone) return tl::unexpected<Error>(gone.error());
     return out;

@@ -135,9 +135,32 @@ std::vector<LiveEvent> LiveChannel::look() {
     for (std::size_t k = full; k < n; ++k) add(k);
     looked_ += static_cast<double>(data.time_s.size());
     lookedRows_ = n;
+    anchor();
     const std::size_t seen = data.time_s.size();
     const RecordingPtr recording = Recording::make(std::move(data));
     return watcher_.take(*recording, false, from > 0 || n != seen ? n - seen : 0);
+}
+
+/// A rest of five minutes tells the level by its volts; from there charge is counted.
+void LiveChannel::anchor() {
+    const auto& step = watcher_.current();
+    if (!model_ || time_s_.empty()) return;
+    if (step && step->kind == StepKind::Rest && time_s_.back() - step->start_s >= 300 &&
+        std::abs(current_A_.back()) < 0.02 * model_->capacity_Ah) {
+        const double warm = temperature_C_.back();
+        double unsure = 0.01;
+        const double level =
+            levelUnderLoad(*model_, voltage_V_.back() / std::max(1, watcher_.battery().series), 0,
+                           0, std::isfinite(warm) ? warm : 25, unsure);
+        // What relaxes still is off by some millivolts more.
+        anchor_ = level;
+        anchorUncertainty_ = 1.5 * unsure;
+        anchorCharge_Ah_ = charge_Ah_;
+        anchor_s_ = time_s_.back();
+    }
+    if (!std::isfinite(anchor_)) return;
+    const double moved = (charge_Ah_ - anchorCharge_Ah_) / model_->capacity_Ah;
+    watcher_.setLevel(anchor_ + moved, std::hypot(anchorUncertainty_, 0.01 * std::abs(moved)));
 }
 
 void LiveChannel::ownAlarms(std::vector<LiveEvent>& out) {

@@ -52,6 +52,10 @@ class LiveChannel {
     double voltage_V() const { return voltage_V_.empty() ? kNaN : voltage_V_.back(); }
     double current_A() const { return current_A_.empty() ? kNaN : current_A_.back(); }
     double temperature_C() const { return temperature_C_.empty() ? kNaN : temperature_C_.back(); }
+    /// Of the first rows; NaN: not measured.
+    double startTemperature_C() const {
+        return temperature_C_.empty() ? kNaN : temperature_C_.front();
+    }
     double charge_Ah() const { return charge_Ah_; }  ///< in less out since the start
     const std::optional<Step>& step() const { return watcher_.current(); }
     const Battery& battery() const { return watcher_.battery(); }
@@ -69,6 +73,7 @@ class LiveChannel {
     void raise(const LiveEvent& e);
     void ownAlarms(std::vector<LiveEvent>& out);
     std::vector<LiveEvent> look();
+    void anchor();
 
     Watcher watcher_;
     std::shared_ptr<const OwnModel> model_;
@@ -79,6 +84,8 @@ class LiveChannel {
     double looked_ = 0;
     bool silent_ = false, charged_ = false;
     double offSince_s_ = -1;
+    /// A level that was told by volts at rest, and the charge counted then.
+    double anchor_ = kNaN, anchorUncertainty_ = 0, anchorCharge_Ah_ = 0, anchor_s_ = -1;
     std::optional<LiveEvent> estimate_;
     std::vector<StandingAlarm> alarms_;
 };

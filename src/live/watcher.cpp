@@ -62,9 +62,9 @@ std::vector<LiveEvent> Watcher::check(const Recording& fresh) {
     return out;
 }
 
-double Watcher::windowStart_s() const {
-    return told_.size() < 2 ? -std::numeric_limits<double>::infinity()
-                            : told_[told_.size() - 2].second;
+double Watcher::windowStart_s() {
+    frozen_ = told_.size() < 3 ? 0 : told_.size() - 2;
+    return frozen_ == 0 ? -std::numeric_limits<double>::infinity() : told_[frozen_ - 1].second;
 }
 
 std::vector<LiveEvent> Watcher::end(const Recording& recording) {
@@ -141,12 +141,17 @@ bool Watcher::byModel(const Recording& r, const Steps& steps, LiveEvent& out) co
     const bool warm = r.hasTemperature() && std::isfinite(r.temperature_C()[s.last]);
     PredictSetting setting;
     setting.ambient_C = warm ? r.temperature_C()[s.last] : 25;
-    setting.startSoc = std::clamp(levelAt(*model_, {&r, &steps}, battery_, s.last), 0.0, 1.0);
+    double level = level_;
+    double unsure = levelUncertainty_;
+    if (!std::isfinite(level)) {
+        level = levelUnderLoad(*model_, r.voltage_V()[s.last] / battery_.cells(), amps,
+                               r.time_s()[s.last] - r.time_s()[s.first], setting.ambient_C, unsure);
+    }
+    setting.startSoc = std::clamp(level, 0.0, 1.0);
     const auto told = predict(*model_, {*step}, setting);
     if (!told || !std::isfinite(told->front().duration_s)) return false;
     const PredictedStep& p = told->front();
-    // The level itself is told by a voltage under load: a percent of it.
-    const double level_s = 0.01 * model_->capacity_Ah / std::max(std::abs(amps), 1e-3) * 3600;
+    const double level_s = unsure * model_->capacity_Ah / std::max(std::abs(amps), 1e-3) * 3600;
     const double half = 2 * std::hypot(p.uncertainty_s, level_s);
     out.likely_s = out.t_s + p.duration_s;
     out.low_s = std::max(out.t_s, out.likely_s - half);
@@ -239,9 +244,9 @@ std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over
     }
     if (r.empty()) return out;
     // Steps that began before the first row here stay as they were told.
-    std::size_t frozen = 0;
-    while (before > 0 && frozen < told_.size() && told_[frozen].second < r.time_s()[0] - 1e-6)
-        ++frozen;
+    const std::size_t frozen = before > 0 ? std::min(frozen_, told_.size()) : 0;
+    // The window's first row lies up to a row behind the beginning of its first step.
+    const double hair = before > 0 ? 3 * std::max(r.usualInterval_s(), 0.001) : 1e-6;
     const std::size_t from = std::min(r.size(), seen_ - std::min(seen_, before));
     if (samples)
         for (std::size_t k = from; k < r.size(); ++k) {
@@ -257,18 +262,26 @@ std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over
     if (!checkedOutside_) alarms(r, from, out);
     if (r.size() < 3) return out;
     const Steps steps = findSteps(r, battery_);
+    // The lead-in before the steps that count.
+    const double counts_s = frozen > 0 && frozen < told_.size()
+                                ? told_[frozen].second - hair
+                                : -std::numeric_limits<double>::infinity();
+    std::size_t lead = 0;
+    while (lead < steps.list.size() && steps.list[lead].start_s < counts_s) ++lead;
 
     // Steps that are over; those told before that came out otherwise are told anew.
-    const std::size_t closed = over ? steps.list.size() : steps.list.size() - 1;
+    const std::size_t closed =
+        steps.list.size() - lead - (over || lead == steps.list.size() ? 0 : 1);
     std::size_t same = 0;
     while (frozen + same < told_.size() && same < closed &&
-           told_[frozen + same].first == steps.list[same].kind &&
-           std::abs(told_[frozen + same].second - steps.list[same].start_s) < 1e-6)
+           told_[frozen + same].first == steps.list[lead + same].kind &&
+           std::abs(told_[frozen + same].second - steps.list[lead + same].start_s) <
+               (same == 0 ? hair : 1e-6))
         ++same;
     const std::size_t toldBefore = told_.size();
     told_.resize(frozen + same);
     for (std::size_t k = same; k < closed; ++k) {
-        const Step& s = steps.list[k];
+        const Step& s = steps.list[lead + k];
         LiveEvent e = event(LiveEvent::Kind::Step, s.end_s, toString(s.kind), toString(s.endedBy));
         e.low_s = s.start_s;
         e.index = static_cast<int>(frozen + k);
@@ -291,15 +304,16 @@ std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over
         return std::lround(start_s / (20 * std::max(0.5, r.usualInterval_s())));
     };
     for (const Step& s : steps.list)
-        if (s.kind == StepKind::CvCharge && s.last > s.first + 5)
+        if (s.kind == StepKind::CvCharge && s.last > s.first + 5 && s.start_s >= counts_s)
             once(knees_, keyOf(s.start_s), s.start_s - s.kneeBefore_s, LiveEvent::Kind::Knee);
     const AnalysisInput input{r, steps, battery_, accuracy_};
     const auto spans = chargeSpans(input);
     for (std::size_t k = 0; k < spans.size(); ++k)
-        if (std::isfinite(spans[k].peak_s))
+        if (std::isfinite(spans[k].peak_s) && r.time_s()[spans[k].first] >= counts_s)
             once(peaks_, keyOf(r.time_s()[spans[k].first]), spans[k].peak_s, LiveEvent::Kind::Peak);
     for (const StopRule& rule : rules_) {
         for (std::size_t k = 0; k < spans.size(); ++k) {
+            if (r.time_s()[spans[k].first] < counts_s) continue;
             const ReplayResult x = replay(input, spans[k], rule);
             if (x.fired != Fired::Yes) continue;
             const auto key = std::pair(keyOf(r.time_s()[spans[k].first]), rule.text);

@@ -45,14 +45,20 @@ class Watcher {
     std::vector<LiveEvent> check(const Recording& fresh);
     /// An alarm that has not come back inside its limit.
     bool raised(const std::string& code) const { return raised_.contains(code); }
-    /// From where the next recording must reach, s: the start of the last step but one that was
-    /// told. −∞ until then.
-    double windowStart_s() const;
+    /// From where the next recording must reach, s: a step before those that may still come out
+    /// otherwise, so that their beginning is seen from both sides. −∞ until then.
+    double windowStart_s();
     /// What it takes the battery for, and the step that is under way.
     const Battery& battery() const { return battery_; }
     const std::optional<Step>& current() const { return current_; }
     std::size_t stepsTold() const { return told_.size(); }
     void setRules(std::vector<StopRule> rules) { rules_ = std::move(rules); }
+    /// Charge level at the last row as the caller has counted it, 1 full, and its standard
+    /// uncertainty; NaN: told by the voltage under load.
+    void setLevel(double level, double uncertainty) {
+        level_ = level;
+        levelUncertainty_ = uncertainty;
+    }
     /// Its own model, for the time to the end; null: none.
     void setModel(const OwnModel* model) { model_ = model; }
     /// The log has ended: the last step, and the end.
@@ -74,6 +80,8 @@ class Watcher {
     std::map<std::pair<long, std::string>, double> fired_;
     std::optional<Step> current_;
     const OwnModel* model_ = nullptr;
+    double level_ = kNaN, levelUncertainty_ = 0.01;
+    std::size_t frozen_ = 0;        ///< steps told before the window that was asked for last
     std::set<std::string> raised_;  ///< alarms that stand
     double lastEstimate_s_ = -1e18;
     bool checkedOutside_ = false;

@@ -72,18 +72,35 @@ double levelAt(const OwnModel& m, const ModelLog& log, const Battery& battery, s
     const ThinnedLog thinned = thinnedLog(log, battery, *m.chemistry);
     if (!std::isfinite(start_Ah)) start_Ah = thinned.start_Ah;
     if (std::isfinite(start_Ah)) return 1 - (start_Ah - thinned.moved_Ah[row]) / m.capacity_Ah;
-    // The row before a step has still the current of what went before.
+    double since_s = 0;
+    for (const Step& s : log.steps->list)
+        if (s.first <= row && row <= s.last) since_s = r.time_s()[row] - r.time_s()[s.first];
     const double warmth = r.hasTemperature() && std::isfinite(r.temperature_C()[row])
                               ? r.temperature_C()[row]
                               : (battery.hasAmbient() ? battery.ambient_C : 25);
-    const double volts = r.voltage_V()[row] / m.series;
+    double unsure = 0;
+    return levelUnderLoad(m, r.voltage_V()[row] / m.series, r.current_A()[row], since_s, warmth,
+                          unsure);
+}
+
+double levelUnderLoad(const OwnModel& m, double cell_V, double amps, double since_s,
+                      double warmth_C, double& uncertainty) {
+    const double g = m.warmthFactor(warmth_C);
+    const double slow = m.r_ohm[0] * (1 - std::exp(-since_s / m.tau_s[0])) +
+                        m.r_ohm[1] * (1 - std::exp(-since_s / m.tau_s[1]));
+    const double lag_Ah = m.lag_Ah_A * amps * (1 - std::exp(-since_s / m.lag_s));
     double low = -0.05 * m.scale_Ah;
     double high = 1.3 * m.scale_Ah;
     for (int k = 0; k < 60; ++k) {
         const double z = 0.5 * (low + high);
-        (m.ocv_V(z) + r.current_A()[row] * m.r0At(z, warmth) > volts ? low : high) = z;
+        const double volts = m.ocv_V(z - lag_Ah) + amps * (m.r0At(z, warmth_C) + slow * g);
+        (volts > cell_V ? low : high) = z;
     }
-    return 1 - 0.5 * (low + high) / m.capacity_Ah;
+    const double z = 0.5 * (low + high);
+    const double hair = 0.01 * m.scale_Ah;
+    const double slope = std::max(1e-6, (m.ocv_V(z - hair) - m.ocv_V(z + hair)) / (2 * hair));
+    uncertainty = std::hypot(0.01, std::min(0.5, m.missesAt_V(z) / slope / m.capacity_Ah));
+    return 1 - z / m.capacity_Ah;
 }
 
 void judgeStep(const OwnModel& m, const ModelLog& log, double start_Ah, LeftOutLog& into) {

@@ -18,6 +18,11 @@ std::optional<PredictStep> asPredicted(const Recording& recording, const Step& s
 double levelAt(const OwnModel& model, const ModelLog& log, const Battery& battery, std::size_t row,
                double start_Ah = kNaN);
 
+/// Level from a voltage (of a cell) under a current that has flowed for so long. `uncertainty`:
+/// standard, what the model misses over the slope of the curve.
+double levelUnderLoad(const OwnModel& model, double cell_V, double current_A, double since_s,
+                      double temperature_C, double& uncertainty);
+
 /// Fills times and charges of the log's longest step that came to its end.
 void judgeStep(const OwnModel& model, const ModelLog& log, double start_Ah, LeftOutLog& into);
 

@@ -43,68 +43,28 @@ nk::Expected<Timed> readFault(const std::string& text) {
     return out;
 }
 
-}  // namespace
+/// A pseudo-terminal and the line that is being typed into it.
+struct Terminal {
+    int master = -1, slave = -1;
+    std::string name, line;
 
-int main(int argc, char** argv) {
-    CLI::App app("A made-up bench instrument of four channels on a pseudo-terminal");
-    double speed = 1;
-    std::uint64_t seed = 1;
-    std::string link;
-    std::vector<std::string> faults;
-    app.add_option("--speed", speed, "times real time")->check(CLI::Range(1.0, 600.0));
-    app.add_option("--seed", seed, "of its noise");
-    app.add_option("--link", link, "a symbolic link to the terminal, taken away at the end");
-    app.add_option("--fault", faults,
-                   "CHANNEL:KIND[@SECONDS], KIND one of drop_out, noise, clock, hot, never_stops, "
-                   "garbage");
-    CLI11_PARSE(app, argc, argv);
-    std::vector<Timed> timed;
-    for (const std::string& f : faults) {
-        const auto read = readFault(f);
-        if (!read) return std::cerr << read.error().text() << '\n', 2;
-        timed.push_back(*read);
-    }
-    const int master = ::posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK);
-    char name[128] = {};
-    if (master < 0 || ::grantpt(master) != 0 || ::unlockpt(master) != 0 ||
-        ::ptsname_r(master, name, sizeof name) != 0)
-        return std::cerr << "No pseudo-terminal is to be had.\n", 1;
-    // Held open from this side too: a reader that goes away is no hang-up.
-    const int slave = ::open(name, O_RDWR | O_NOCTTY);
-    if (slave >= 0) {
+    bool open() {
+        char path[128] = {};
+        master = ::posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK);
+        if (master < 0 || ::grantpt(master) != 0 || ::unlockpt(master) != 0 ||
+            ::ptsname_r(master, path, sizeof path) != 0)
+            return false;
+        name = path;
+        // Held open from this side too: a reader that goes away is no hang-up.
+        slave = ::open(path, O_RDWR | O_NOCTTY);
+        if (slave < 0) return false;
         termios raw{};
         ::tcgetattr(slave, &raw);
         ::cfmakeraw(&raw);
-        ::tcsetattr(slave, TCSANOW, &raw);
+        return ::tcsetattr(slave, TCSANOW, &raw) == 0;
     }
-    std::error_code ec;
-    if (!link.empty()) {
-        // Only a link is replaced, never a file of somebody's.
-        if (std::filesystem::is_symlink(link, ec)) std::filesystem::remove(link, ec);
-        std::filesystem::create_symlink(name, link, ec);
-        if (ec) return std::cerr << link << ": " << ec.message() << '\n', 1;
-    }
-    std::signal(SIGINT, ask);
-    std::signal(SIGTERM, ask);
-    std::signal(SIGPIPE, SIG_IGN);
-    std::cout << name << std::endl;
-    nk::SimulatedInstrument instrument(seed);
-    instrument.setSpeed(speed);
-    auto last = std::chrono::steady_clock::now();
-    std::string line;
-    const pid_t parent = ::getppid();
-    while (over == 0) {
-        if (::getppid() != parent) break;  // whoever started it is gone
-        pollfd one{master, POLLIN, 0};
-        ::poll(&one, 1, 20);
-        const auto now = std::chrono::steady_clock::now();
-        instrument.advance(std::chrono::duration<double>(now - last).count() * instrument.speed());
-        last = now;
-        for (Timed& t : timed)
-            if (!t.done && instrument.time_s() >= t.at_s) {
-                instrument.setFault(t.channel, t.fault);
-                t.done = true;
-            }
+
+    void serve(nk::SimulatedInstrument& instrument) {
         char buffer[4096];
         const ssize_t got = ::read(master, buffer, sizeof buffer);
         for (ssize_t k = 0; k < got; ++k) {
@@ -127,6 +87,68 @@ int main(int argc, char** argv) {
                     ::usleep(1000);
             }
         }
+    }
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    CLI::App app("A made-up bench instrument of four channels on a pseudo-terminal");
+    double speed = 1;
+    std::uint64_t seed = 1;
+    int terminals = 1;
+    std::string link;
+    std::vector<std::string> faults;
+    app.add_option("--speed", speed, "times real time")->check(CLI::Range(1.0, 600.0));
+    app.add_option("--seed", seed, "of its noise");
+    app.add_option("--terminals", terminals, "so many terminals of the one instrument")
+        ->check(CLI::Range(1, 16));
+    app.add_option("--link", link, "a symbolic link to the terminal, taken away at the end");
+    app.add_option("--fault", faults,
+                   "CHANNEL:KIND[@SECONDS], KIND one of drop_out, noise, clock, hot, never_stops, "
+                   "garbage");
+    CLI11_PARSE(app, argc, argv);
+    std::vector<Timed> timed;
+    for (const std::string& f : faults) {
+        const auto read = readFault(f);
+        if (!read) return std::cerr << read.error().text() << '\n', 2;
+        timed.push_back(*read);
+    }
+    std::vector<Terminal> open;
+    for (int k = 0; k < terminals; ++k) {
+        Terminal t;
+        if (!t.open()) return std::cerr << "No pseudo-terminal is to be had.\n", 1;
+        open.push_back(std::move(t));
+    }
+    std::error_code ec;
+    if (!link.empty()) {
+        // Only a link is replaced, never a file of somebody's.
+        if (std::filesystem::is_symlink(link, ec)) std::filesystem::remove(link, ec);
+        std::filesystem::create_symlink(open.front().name, link, ec);
+        if (ec) return std::cerr << link << ": " << ec.message() << '\n', 1;
+    }
+    std::signal(SIGINT, ask);
+    std::signal(SIGTERM, ask);
+    std::signal(SIGPIPE, SIG_IGN);
+    for (const Terminal& t : open) std::cout << t.name << std::endl;
+    nk::SimulatedInstrument instrument(seed);
+    instrument.setSpeed(speed);
+    auto last = std::chrono::steady_clock::now();
+    const pid_t parent = ::getppid();
+    std::vector<pollfd> ready;
+    for (const Terminal& t : open) ready.push_back({t.master, POLLIN, 0});
+    while (over == 0) {
+        if (::getppid() != parent) break;  // whoever started it is gone
+        ::poll(ready.data(), ready.size(), 20);
+        const auto now = std::chrono::steady_clock::now();
+        instrument.advance(std::chrono::duration<double>(now - last).count() * instrument.speed());
+        last = now;
+        for (Timed& t : timed)
+            if (!t.done && instrument.time_s() >= t.at_s) {
+                instrument.setFault(t.channel, t.fault);
+                t.done = true;
+            }
+        for (Terminal& t : open) t.serve(instrument);
     }
     if (!link.empty() && std::filesystem::is_symlink(link, ec)) std::filesystem::remove(link, ec);
     return 0;

@@ -16,6 +16,15 @@ namespace {
 QString say(const std::string& words) {
     return QString::fromStdString(words);
 }
+/// "charge, constant current, is over: the voltage reached its limit".
+QString stepOver(const LiveEvent& e) {
+    Step s;
+    s.kind = stepKindFrom(e.what).value_or(StepKind::Variable);
+    EndedBy why = EndedBy::Unknown;
+    for (int k = 0; k <= static_cast<int>(EndedBy::Unknown); ++k)
+        if (toString(static_cast<EndedBy>(k)) == e.words) why = static_cast<EndedBy>(k);
+    return QObject::tr("%1 is over: %2").arg(say(kindWords(s)), say(endingWords(why)));
+}
 /// It is called before the end by so much.
 constexpr double kBefore_s = 300;
 }  // namespace
@@ -47,6 +56,7 @@ BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<St
             given_ = told;
             live_ = std::make_unique<LiveChannel>(given_, rules_);
             if (title_.isEmpty()) title_ = say(told.name);
+            Q_EMIT identified(say(told.name));
         }
         Q_EMIT changed();
     });
@@ -113,7 +123,7 @@ void BenchChannel::hear(const std::vector<LiveEvent>& events) {
                 log_ << at + tr("knee: from here the voltage is held");
                 break;
             case LiveEvent::Kind::Step:
-                log_ << at + tr("step over: %1 (%2)").arg(say(e.what), say(e.words));
+                log_ << at + stepOver(e);
                 break;
             default:
                 break;
@@ -142,6 +152,17 @@ QString BenchChannel::doing() const {
 
 QString BenchChannel::remaining() const {
     if (over_) return recording_ > 0 ? tr("in the book") : QString();
+    const auto& step = live_->step();
+    if (step && step->kind == StepKind::Rest) {
+        // Warm from what went before: until within 5 K of where it began.
+        const double warm = live_->temperature_C();
+        const double start = live_->startTemperature_C();
+        constexpr double kNear_K = 5;
+        if (std::isfinite(warm) && std::isfinite(start) && warm > start + kNear_K)
+            return tr("rests until it is under %1 °C").arg(say(phrase("{:.0f}", start + kNear_K)));
+        return live_->charge_Ah() > 0 ? tr("nothing flows: it has been charged")
+                                      : tr("nothing flows");
+    }
     const auto& e = live_->estimate();
     if (!e) return tr("end not yet known");
     if (!std::isfinite(e->likely_s)) return say(e->words);

@@ -47,6 +47,8 @@ class BenchChannel : public QObject {
     void leave();
 
   Q_SIGNALS:
+    /// The instrument said whose battery it is.
+    void identified(const QString& battery);
     /// New rows, at most 30 times a second.
     void changed();
     /// Something that asks for a hand; `hazard`: at once.

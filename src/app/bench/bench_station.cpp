@@ -29,6 +29,7 @@
 #include "app/theme/word_label.h"
 #include "history/kept_plans.h"
 #include "history/live_log.h"
+#include "history/own_models.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 
@@ -49,7 +50,7 @@ bool alive(const std::string& details) {
 QString simulatorProgram() {
     const QString here = QCoreApplication::applicationDirPath();
     for (const QString& place : {here + "/narrow-knee-sim", here + "/../narrow-knee-sim",
-                                 here + "/../src/narrow-knee-sim"})
+                                 here + "/../src/narrow-knee-sim", here + "/src/narrow-knee-sim"})
         if (QFileInfo(place).isExecutable()) return QDir::cleanPath(place);
     return QStandardPaths::findExecutable("narrow-knee-sim");
 }
@@ -105,6 +106,7 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
     asks_ = new QVBoxLayout(askBox_);
     asks_->setContentsMargins(12, 8, 12, 8);
     asks_->setSpacing(3);
+    askBox_->hide();
     outer->addWidget(askBox_);
     empty_ = wordLabel(this, "benchEmpty", "");
     empty_->setText(
@@ -122,7 +124,7 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
     open->setContentsMargins(0, 0, 0, 0);
     open->setSpacing(5);
     auto* line = new QHBoxLayout;
-    openedTitle_ = wordLabel(opened_, "benchTitle", "heading");
+    openedTitle_ = wordLabel(opened_, "channelTitle", "heading");
     line->addWidget(openedTitle_, 1);
     const auto button = [&](const QString& words, const char* name, const QString& tip) {
         auto* b = new QPushButton(words, opened_);
@@ -253,6 +255,11 @@ void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& r
         if (!plans.empty() && now_s() - plans.back().at_s < kDay_s)
             c->setWanted(plans.back().current_A);
     }
+    connect(c, &BenchChannel::identified, this, [this, c](const QString& name) {
+        for (const BatteryEntry& e : session_.batteries())
+            if (QString::fromStdString(e.battery.name) == name) learn(*c, e.id);
+    });
+    if (wish.batteryId > 0) learn(*c, wish.batteryId);
     connect(c, &BenchChannel::asks, this, &BenchStation::call);
     connect(c, &BenchChannel::failed, this,
             [this](const QString& words) { session_.say(words, true); });
@@ -262,6 +269,21 @@ void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& r
     addStrip(*c);
     ticker_->start();
     choose(static_cast<int>(channels_.size()) - 1);
+}
+
+/// Its own model, for the time to the end; in a worker, for it may have to be fitted.
+void BenchStation::learn(BenchChannel& channel, std::int64_t battery) {
+    auto* job = new Job(&channel);
+    job->start(
+        [path = session_.path(), battery](std::stop_token stop,
+                                          const Job::ProgressSink&) -> Expected<KeptModel> {
+            auto book = BenchBook::open(path, false);
+            if (!book) return tl::unexpected<Error>(book.error());
+            return ownModelOf(**book, battery, stop);
+        },
+        [c = &channel](Expected<KeptModel> told) {
+            if (told) c->live().setModel(std::make_shared<const OwnModel>(std::move(told->model)));
+        });
 }
 
 void BenchStation::addStrip(BenchChannel& channel) {
@@ -284,18 +306,21 @@ void BenchStation::watchSimulated(double speed, int channels,
     simulators_.push_back(std::make_unique<QProcess>());
     QProcess* process = simulators_.back().get();
     process->setProgram(program);
-    process->setArguments({"--speed", QString::number(speed)});
+    process->setArguments(
+        {"--speed", QString::number(speed), "--terminals", QString::number(channels)});
     process->setProcessChannelMode(QProcess::SeparateChannels);
     auto heard = std::make_shared<QByteArray>();
     connect(process, &QProcess::readyReadStandardOutput, this,
             [this, process, heard, channels, rules] {
+                // A terminal a channel: a serial line has one reader.
                 *heard += process->readAllStandardOutput();
-                const auto end = heard->indexOf('\n');
-                if (end < 0 || heard->isEmpty()) return;
-                const QString terminal = QString::fromLocal8Bit(heard->left(end)).trimmed();
+                if (heard->count('\n') < channels) return;
+                const QList<QByteArray> names = heard->split('\n');
                 heard->clear();
-                if (!terminal.startsWith('/')) return;
+                process->disconnect(this);
                 for (int k = 1; k <= channels; ++k) {
+                    const QString terminal = QString::fromLocal8Bit(names[k - 1]).trimmed();
+                    if (!terminal.startsWith('/')) return;
                     FeedWish wish;
                     wish.source = QString("%1:%2").arg(terminal).arg(k).toStdString();
                     wish.book = session_.path();

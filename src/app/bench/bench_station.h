@@ -64,6 +64,7 @@ class BenchStation : public Station {
     void channelEnded(BenchChannel* channel, qlonglong recording);
     BenchChannel* open() const;
     void applyRule();
+    void learn(BenchChannel& channel, std::int64_t battery);
     void addStrip(BenchChannel& channel);
 
     Session& session_;

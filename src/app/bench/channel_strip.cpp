@@ -45,15 +45,6 @@ ChannelStrip::ChannelStrip(BenchChannel& channel, QWidget* parent)
     remaining_->setWordWrap(true);
     curve_ = new LiveLanes(LiveLanes::Size::Strip, this);
     curve_->setAttribute(Qt::WA_TransparentForMouseEvents);
-    grid->addWidget(name_, 0, 0);
-    grid->addWidget(doing_, 1, 0);
-    grid->addWidget(figures_, 0, 1, 2, 1);
-    grid->addWidget(curve_, 0, 2, 2, 1);
-    grid->addWidget(remaining_, 0, 3, 2, 1);
-    grid->setColumnStretch(0, 3);
-    grid->setColumnStretch(1, 4);
-    grid->setColumnStretch(2, 4);
-    grid->setColumnStretch(3, 3);
     setLarge(false);
     refresh();
 }
@@ -65,11 +56,28 @@ void ChannelStrip::setLarge(bool large) {
         f.setWeight(weight);
         l->setFont(f);
     };
-    size(name_, large ? 34 : 15, QFont::DemiBold);
+    size(name_, large ? 30 : 15, QFont::DemiBold);
     size(doing_, large ? 24 : 12, QFont::Normal);
-    size(figures_, large ? 60 : 24, QFont::DemiBold);
-    size(remaining_, large ? 30 : 14, QFont::Normal);
+    size(figures_, large ? 76 : 24, QFont::DemiBold);
+    size(remaining_, large ? 34 : 14, large ? QFont::DemiBold : QFont::Normal);
     curve_->setVisible(!large);
+    auto* grid = static_cast<QGridLayout*>(layout());
+    while (QLayoutItem* item = grid->takeAt(0)) delete item;
+    if (large) {
+        grid->addWidget(name_, 0, 0);
+        grid->addWidget(doing_, 0, 1, Qt::AlignRight | Qt::AlignVCenter);
+        grid->addWidget(figures_, 1, 0, 1, 2);
+        grid->addWidget(remaining_, 2, 0, 1, 2);
+        for (const int column : {0, 1, 2, 3}) grid->setColumnStretch(column, column == 0 ? 1 : 0);
+        return;
+    }
+    grid->addWidget(name_, 0, 0);
+    grid->addWidget(doing_, 1, 0);
+    grid->addWidget(figures_, 0, 1, 2, 1);
+    grid->addWidget(curve_, 0, 2, 2, 1);
+    grid->addWidget(remaining_, 0, 3, 2, 1);
+    const int stretch[] = {3, 4, 4, 3};
+    for (int column = 0; column < 4; ++column) grid->setColumnStretch(column, stretch[column]);
 }
 
 void ChannelStrip::setChosen(bool chosen) {

@@ -292,13 +292,13 @@ int renderViews(QApplication& app, const QString& folder) {
         }
     }
     {
-        // Two channels alive, an hour and a half of theirs into it.
+        // Two channels alive, six minutes of theirs into it.
         window.setStation(6);
         auto* bench = window.findChild<BenchStation*>();
-        bench->watchSimulated(600, 2, {"-dv:5mV"});
+        bench->watchSimulated(60, 2, {"-dv:5mV"});
         QElapsedTimer played;
         played.start();
-        constexpr int kPlayed_ms = 5000;
+        constexpr int kPlayed_ms = 6500;
         while (played.elapsed() < kPlayed_ms)
             QCoreApplication::processEvents(QEventLoop::AllEvents, 20);
         shot("bench");
