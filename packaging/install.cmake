@@ -13,6 +13,7 @@ if(NK_APP)
           DESTINATION ${CMAKE_INSTALL_DATADIR}/icons/hicolor/scalable/mimetypes)
   install(FILES ${CMAKE_SOURCE_DIR}/packaging/man/narrow-knee.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
 endif()
+install(FILES ${CMAKE_SOURCE_DIR}/packaging/man/narrow-knee-sim.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
 install(FILES ${CMAKE_SOURCE_DIR}/packaging/man/narrow-knee-cli.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
 install(FILES ${linux}/narrow-knee-cli.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions
         RENAME narrow-knee-cli)

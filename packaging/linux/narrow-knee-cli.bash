@@ -11,6 +11,7 @@ _narrow_knee_cli() {
     --chemistry) mapfile -t COMPREPLY < <(compgen -W "nmc nca lco lmo lipo lihv lfp lto nimh nicd" -- "$cur"); return ;;
     --sign) mapfile -t COMPREPLY < <(compgen -W "auto charge-positive discharge-positive" -- "$cur"); return ;;
     book) mapfile -t COMPREPLY < <(compgen -W "list verify import export backup rescue hand-on merge refresh instruments chargers" -- "$cur"); return ;;
+    plan) mapfile -t COMPREPLY < <(compgen -W "charge breakin recondition storage readyby join queue chargers" -- "$cur"); return ;;
     simulate) mapfile -t COMPREPLY < <(compgen -W "$(narrow-knee-cli simulate --list 2>/dev/null)" -- "$cur"); return ;;
   esac
   if [[ $cur == -* ]]; then

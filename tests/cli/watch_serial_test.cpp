@@ -105,7 +105,7 @@ TEST_F(WatchSerial, ALineThatPrintsRowsIsRead) {
     ASSERT_EQ(ran.status, 0) << ran.err;
     const auto all = lines(ran.out);
     ASSERT_FALSE(all.empty());
-    EXPECT_GT(all.back()["recording"]["samples"].get<int>(), 300);
+    EXPECT_GT(all.back()["source"]["rows_read"].get<int>(), 300);
     ::close(keep);
     ::close(master);
 }
