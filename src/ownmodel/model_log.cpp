@@ -51,6 +51,7 @@ ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemi
         if (!std::isfinite(missing) || (battery.rated_Ah > 0 && missing > 0.15 * battery.rated_Ah))
             continue;
         out.start_Ah = missing + out.moved_Ah[s.last];
+        out.hold_V = volts;
     }
     if (!std::isfinite(out.start_Ah) && !steps.empty() && !c.nickel()) {
         const double volts = steps.front().startVoltage_V / series;

@@ -19,7 +19,8 @@ struct ThinnedLog {
     std::vector<ModelRow> rows;
     std::vector<double> moved_Ah;  ///< into the battery since the start, each sample
     double start_Ah = kNaN;        ///< z at the first sample; NaN: searched for
-    double anchorQuality = 0;
+    double hold_V =
+        kNaN;  ///< of a cell: the voltage at which a taper that tells the start was held
     double temperature(std::size_t k, double fallback) const {
         if (!recording->hasTemperature()) return fallback;
         const double t = recording->temperature_C()[k];

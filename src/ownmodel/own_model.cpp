@@ -21,7 +21,7 @@ constexpr double kCurveKnots[] = {0,    0.02, 0.05, 0.08, 0.12, 0.17, 0.23, 0.3,
                                   0.51, 0.58, 0.65, 0.72, 0.79, 0.85, 0.9,  0.94, 0.97, 1.0};
 constexpr int kCurve = static_cast<int>(std::size(kCurveKnots));
 constexpr double kResistanceKnots[] = {0, 0.08, 0.2, 0.5, 0.8, 1.0};
-constexpr double kErrorKnots[] = {0, 0.06, 0.2, 0.4, 0.6, 0.8, 0.92, 1.0};
+constexpr double kErrorKnots[] = {0, 0.06, 0.2, 0.4, 0.6, 0.8, 0.92, 0.97, 1.0};
 constexpr int kOhms = static_cast<int>(std::size(kResistanceKnots));
 constexpr int kColumns = kCurve + kOhms + 2;
 constexpr double kGas_J_molK = 8.314;
@@ -82,7 +82,13 @@ struct Fitted {
 class Fitter {
   public:
     Fitter(std::vector<ThinnedLog> logs, const Chemistry& c, double usual_ohm)
-        : logs_(std::move(logs)), c_(c), usual_ohm_(usual_ohm) {}
+        : logs_(std::move(logs)), c_(c), usual_ohm_(usual_ohm) {
+        double sum = 0;
+        double count = 0;
+        for (const ThinnedLog& log : logs_)
+            if (std::isfinite(log.hold_V)) sum += log.hold_V, count += 1;
+        if (count > 0) top_V_ = sum / count;
+    }
 
     std::vector<ThinnedLog>& logs() { return logs_; }
 
@@ -121,6 +127,14 @@ class Fitter {
         for (int k = 0; k < kCurve; ++k) {
             prior(k, -1, 0.06);
             if (k > 0) prior(k, k - 1, 0.004 + 0.15 * (kCurveKnots[k] - kCurveKnots[k - 1]));
+        }
+        // Full is where no current flows any more at the voltage that was held: so ends the curve.
+        if (std::isfinite(top_V_)) {
+            constexpr double kTop_V = 0.0015;
+            const double weight = 1 / (kTop_V * kTop_V);
+            normal(kCurve - 1, kCurve - 1) += weight;
+            right[kCurve - 1] += weight * (top_V_ - base_V(c_, 1));
+            squares += weight * std::pow(top_V_ - base_V(c_, 1), 2);
         }
         for (int k = 0; k < kOhms; ++k) {
             prior(kCurve + k, -1, 20 * usual_ohm_);
@@ -231,6 +245,7 @@ class Fitter {
     std::vector<ThinnedLog> logs_;
     const Chemistry& c_;
     double usual_ohm_;
+    double top_V_ = kNaN;
 };
 
 /// The least of f by the simplex, from `start` with steps; a few hundred evaluations.

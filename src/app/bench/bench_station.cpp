@@ -144,7 +144,7 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
     end_ = button(tr("End and keep"), "benchEnd", tr("The rows become a recording on the shelf"));
     away_ = button(tr("Put away"), "benchAway", tr("Takes the ended channel off the bench"));
     open->addLayout(line);
-    openedWords_ = wordLabel(opened_, "benchWords", "muted");
+    openedWords_ = wordLabel(opened_, "channelWords", "muted");
     open->addWidget(openedWords_);
     auto* both = new QHBoxLayout;
     lanes_ = new LiveLanes(LiveLanes::Size::Full, opened_);
