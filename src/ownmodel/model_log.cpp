@@ -7,22 +7,35 @@ namespace nk {
 
 namespace {
 
-/// Ah that were still missing when a taper ended, from the line of current over charge in its last
-/// half; NaN where there is none.
-double missingAt(const Recording& r, const Step& s, const std::vector<double>& moved) {
+/// Ah that were still missing when a taper ended, from the line of current over charge between half
+/// and a tenth of its first current (its last half, where it ended sooner); NaN where there is
+/// none. A charge that is held on and on moves all that was missing, and more.
+double missingAt(const Recording& r, const Step& s, const std::vector<double>& moved,
+                 double& full_Ah) {
     const std::size_t n = s.last - s.first + 1;
     if (n < 8) return kNaN;
-    const std::size_t from = s.first + n / 2;
+    const double start = std::abs(r.current_A()[s.first]);
+    std::size_t from = s.first;
+    while (from < s.last && std::abs(r.current_A()[from]) > 0.5 * start) ++from;
+    std::size_t to = from;
+    while (to < s.last && std::abs(r.current_A()[to]) > 0.1 * start) ++to;
+    if (to < from + 8) {
+        from = s.first + n / 2;
+        to = s.last;
+    }
     double sx = 0, sy = 0, sxx = 0, sxy = 0;
     double count = 0;
-    for (std::size_t k = from; k <= s.last; ++k) {
+    for (std::size_t k = from; k <= to; ++k) {
         const double x = moved[k] - moved[from];
         const double y = r.current_A()[k];
         sx += x, sy += y, sxx += x * x, sxy += x * y, count += 1;
     }
     const double slope = (count * sxy - sx * sy) / (count * sxx - sx * sx);
     if (!(slope < 0)) return kNaN;
-    return s.endCurrent_A / -slope;
+    const double level = (sy - slope * sx) / count;
+    const double ends = moved[from] - level / slope;  // where the line meets no current
+    full_Ah = ends;
+    return std::max(0.0, ends - moved[s.last]);
 }
 
 std::vector<double> movedCharge(const Recording& r) {
@@ -42,16 +55,27 @@ ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemi
     out.moved_Ah = movedCharge(r);
     const double series = battery.cells();
     const auto& steps = given.steps->list;
-    // Full is where a taper would have come to its end.
+    // Full is where a taper would have come to its end. What is held on from there goes into a leak
+    // or a balancer: it is not counted, and not fitted.
+    std::vector<std::pair<std::size_t, std::size_t>> held;
     for (const Step& s : steps) {
         if (s.kind != StepKind::CvCharge || s.endCurrent_A <= 0) continue;
         const double volts = s.endVoltage_V / series;
         if (std::abs(volts - c.set_V) > 0.03) continue;
-        double missing = missingAt(r, s, out.moved_Ah);
+        double full = kNaN;
+        const double missing = missingAt(r, s, out.moved_Ah, full);
         if (!std::isfinite(missing) || (battery.rated_Ah > 0 && missing > 0.15 * battery.rated_Ah))
             continue;
         out.start_Ah = missing + out.moved_Ah[s.last];
         out.hold_V = volts;
+        if (missing > 0) continue;
+        std::size_t from = s.last;
+        while (from > s.first && out.moved_Ah[from - 1] > full) --from;
+        const double over = out.moved_Ah[s.last] - out.moved_Ah[from];
+        for (std::size_t k = from; k < s.last; ++k) out.moved_Ah[k] = out.moved_Ah[from];
+        for (std::size_t k = s.last; k < out.moved_Ah.size(); ++k) out.moved_Ah[k] -= over;
+        out.start_Ah = out.moved_Ah[s.last];
+        held.emplace_back(from, s.last);
     }
     if (!std::isfinite(out.start_Ah) && !steps.empty() && !c.nickel()) {
         const double volts = steps.front().startVoltage_V / series;
@@ -70,6 +94,9 @@ ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemi
     for (std::size_t k = 0; k < n; ++k) {
         if (k > 0 && std::abs(r.current_A()[k] - r.current_A()[k - 1]) > 0.2 * jump)
             since = r.time_s()[k];
+        const bool leak =
+            std::ranges::any_of(held, [k](const auto& h) { return k > h.first && k < h.second; });
+        if (leak) continue;
         const bool after = r.time_s()[k] - since < 60 && dense < 1500;
         if (k % stride != 0 && !after) continue;
         dense += after ? 1 : 0;

@@ -286,7 +286,7 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
         };
         // The tail of a charge is the hardest to tell: wider again.
         p.uncertainty_s =
-            (steps[k].kind == PredictStep::Kind::Charge ? 1.5 : 1) * spread(&Run::duration_s);
+            (steps[k].kind == PredictStep::Kind::Charge ? 2 : 1) * spread(&Run::duration_s);
         p.uncertainty_Ah = spread(&Run::charge_Ah);
         const double rate = run.most_A / rated;
         const auto& e = m.evidence;

@@ -169,6 +169,7 @@ QString BenchChannel::remaining() const {
     const double now = live_->now_s();
     const double low = std::max(0.0, e->low_s - now);
     const double high = std::max(0.0, e->high_s - now);
+    if (low < 60) return tr("done within %1").arg(say(durationText(high)));
     return high - low < 60
                ? tr("done in %1").arg(say(durationText(high)))
                : tr("done in %1 to %2").arg(say(durationText(low)), say(durationText(high)));
