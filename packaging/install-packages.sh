@@ -3,7 +3,7 @@
 PACKAGES_build="build-essential cmake ninja-build pkg-config qt6-base-dev qt6-svg-dev qt6-serialport-dev qt6-base-dev-tools libgl-dev
   libqcustomplot-dev libsqlitecpp-dev libsqlite3-dev libgsl-dev libeigen3-dev libfmt-dev nlohmann-json3-dev libcli11-dev
   libfast-float-dev libssl-dev libexpected-dev libzstd-dev zlib1g-dev liborcus-dev libixion-dev libmatio-dev libboost-dev
-  libical-dev libcsv-dev"
+  libical-dev libcsv-dev libcanberra-dev"
 PACKAGES_run="qt6-qpa-plugins"
 PACKAGES_test="python3 python3-icalendar poppler-utils libgtest-dev libgmock-dev libsundials-dev xvfb"
 PACKAGES_check="clang-format clang-tidy cppcheck clang libclang-rt-14-dev libbenchmark-dev"

@@ -5,7 +5,11 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <map>
+#include <random>
+#include <sstream>
 
+#include "cellmodel/simulated_instrument.h"
 #include "tests/support/sim.h"
 
 using namespace nk;
@@ -279,6 +283,73 @@ TEST(LiveChannel, TheTimeToTheEndHoldsTheTruth) {
     }
     ASSERT_GT(asked, 50 * runs / 2);
     EXPECT_GE(held, 0.9 * asked) << held << " of " << asked;
+}
+
+/// Four channels of the simulated instrument with faults at random; NK_SOAK_HOURS=24 before a
+/// release. Nothing but the rows grows, nothing is told twice, the hot channel is heard.
+TEST(LiveChannel, ASoakWithFaultsAtRandom) {
+    const char* asked = std::getenv("NK_SOAK_HOURS");
+    const double hours = asked != nullptr ? std::atof(asked) : 2;
+    SimulatedInstrument instrument(11);
+    std::vector<LiveChannel> channels;
+    for (int k = 1; k <= 4; ++k) {
+        Battery b;
+        std::istringstream told(instrument.answer("BATT? (@" + std::to_string(k) + ")"));
+        std::string part;
+        std::getline(told, b.name, ',');
+        std::getline(told, b.chemistry, ',');
+        std::getline(told, part, ',');
+        b.series = std::atoi(part.c_str());
+        std::getline(told, part, ',');
+        b.rated_Ah = std::atof(part.c_str());
+        channels.emplace_back(b,
+                              std::vector<StopRule>{*parseRule("-dv:5mV"), *parseRule("tmax:50C")});
+    }
+    std::mt19937 random(7);
+    const char* faults[] = {"none", "drop_out", "noise", "clock", "hot", "never_stops", "garbage"};
+    double silent[4] = {0, 0, 0, 0};
+    std::size_t asks = 0;
+    std::size_t bad = 0;
+    std::map<std::string, int> alarms;
+    for (double t = 0; t < hours * 3600; t += 2) {
+        instrument.advance(2);
+        if (std::fmod(t, 900) == 0)
+            instrument.answer("SIM:FAULT (@" + std::to_string(1 + random() % 4) + ")," +
+                              faults[random() % 7]);
+        if (std::fmod(t, 7200) == 0)
+            for (const char* again :
+                 {"CONF (@1),CHAR,2.5,12.6,0.25", "CONF (@2),CHAR,1,12", "CONF (@3),DISC,1.3,6.6"})
+                instrument.answer(again);
+        for (std::size_t k = 0; k < 4; ++k) {
+            ++asks;
+            const std::string told = instrument.answer("MEAS? (@" + std::to_string(k + 1) + ")");
+            LiveRow row;
+            double at = 0;
+            if (std::sscanf(told.c_str(), "%lf,%lf,%lf,%lf", &at, &row.voltage_V, &row.current_A,
+                            &row.temperature_C) != 4) {
+                ++bad;
+                silent[k] += 2;
+                for (const LiveEvent& e : channels[k].silence(silent[k])) ++alarms[e.what];
+                continue;
+            }
+            silent[k] = 0;
+            row.at_s = 1'790'000'000 + at;
+            for (const LiveEvent& e : channels[k].take({row}))
+                if (e.kind == LiveEvent::Kind::Alarm) ++alarms[e.what];
+        }
+    }
+    std::size_t rows = 0;
+    for (LiveChannel& c : channels) {
+        rows += c.rows();
+        EXPECT_LE(c.alarms().size(), 20U);
+        EXPECT_LT(c.rowsLookedAt(), 250.0 * static_cast<double>(c.rows()) + 1e5);
+        c.end();
+    }
+    EXPECT_GT(rows, (asks - bad) / 2) << "a clock that goes back costs some rows, not most";
+    // Hardly an alarm a minute, however wild it gets.
+    int all = 0;
+    for (const auto& [code, n] : alarms) all += n;
+    EXPECT_LT(all, 60 * hours * 4);
 }
 
 }  // namespace

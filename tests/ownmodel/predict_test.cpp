@@ -232,4 +232,43 @@ TEST(OwnModel, WhatIfTellsTheSameStepWhenNothingChanges) {
         }
 }
 
+/// NK_MODEL_SEEDS=300 before a release.
+TEST(OwnModel, RecoversKnownParametersWithinItsIntervals) {
+    const char* asked = std::getenv("NK_MODEL_SEEDS");
+    const int runs = asked != nullptr ? std::atoi(asked) : 10;
+    int capacity = 0;
+    int ohms = 0;
+    for (int seed = 1; seed <= runs; ++seed) {
+        std::mt19937 random(static_cast<unsigned>(seed));
+        std::uniform_real_distribution<double> even;
+        const double truth_Ah = 2.1 + 0.4 * even(random);
+        const double r0 = 0.015 + 0.05 * even(random);
+        const Played p = play(R"("capacity_Ah": )" + std::to_string(truth_Ah) + R"(, "r0_ohm": )" +
+                                  std::to_string(r0) + R"(, "soc": )" +
+                                  std::to_string(0.01 + 0.2 * even(random)),
+                              kCycle, static_cast<unsigned>(seed) + 4000, 23);
+        const OwnModel m = learned(p);
+        capacity +=
+            std::abs(m.capacity_Ah - truth_Ah) < 2 * std::hypot(m.chargeShare, 0.005) * truth_Ah
+                ? 1
+                : 0;
+        // What two minutes of current meet: rows 5 s apart tell it.
+        const double truth =
+            r0 * (1 + 0.35 * (1 - std::exp(-120.0 / 15)) + 0.5 * (1 - std::exp(-120.0 / 400)));
+        double answer = m.r0At(0.5 * truth_Ah, 25);
+        for (std::size_t k = 0; k < 2; ++k)
+            answer += m.r_ohm[k] * (1 - std::exp(-120 / m.tau_s[k]));
+        // The surface level that runs ahead of the mean one meets the current too.
+        const double z = 0.5 * truth_Ah;
+        const double slope = (m.ocv_V(z - 0.02) - m.ocv_V(z + 0.02)) / 0.04;
+        answer += slope * m.lag_Ah_A * (1 - std::exp(-120 / m.lag_s));
+        ohms += std::abs(answer - truth) < 2 * m.resistanceShare * truth ? 1 : 0;
+        if (std::getenv("NK_TELL") != nullptr)
+            printf("%d: %.3f of %.3f Ah, %.4f of %.4f ohm ± %.1f %%\n", seed, m.capacity_Ah,
+                   truth_Ah, answer, truth, 200 * m.resistanceShare);
+    }
+    EXPECT_GE(capacity, 0.85 * runs) << capacity << " of " << runs;
+    EXPECT_GE(ohms, 0.85 * runs) << ohms << " of " << runs;
+}
+
 }  // namespace

@@ -3,7 +3,6 @@
 #include <signal.h>
 #include <unistd.h>
 
-#include <QApplication>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QCoreApplication>
@@ -22,6 +21,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "app/bench/ask_list.h"
 #include "app/bench/channel_strip.h"
 #include "app/bench/live_lanes.h"
 #include "app/bench/notify.h"
@@ -86,6 +86,9 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
     largeButton_->setCheckable(true);
     largeButton_->setProperty("role", "choice");
     largeButton_->setToolTip(tr("Readable from three metres"));
+    muted_ = new QCheckBox(tr("quiet"), this);
+    muted_->setObjectName("benchMuted");
+    muted_->setToolTip(tr("No sound but for hazards"));
     span_ = new QComboBox(this);
     span_->setObjectName("benchSpan");
     span_->setAccessibleName(tr("How much of the curve is shown"));
@@ -95,19 +98,14 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
         span_->addItem(words, seconds);
     head->addWidget(add_);
     head->addStretch(1);
+    head->addWidget(muted_);
     head->addWidget(span_);
     head->addWidget(largeButton_);
     outer->addLayout(head);
 
-    askBox_ = new QFrame(this);
-    askBox_->setObjectName("benchAsks");
-    askBox_->setProperty("role", "card");
-    askBox_->setAccessibleName(tr("What asks for a hand"));
-    asks_ = new QVBoxLayout(askBox_);
-    asks_->setContentsMargins(12, 8, 12, 8);
-    asks_->setSpacing(3);
-    askBox_->hide();
-    outer->addWidget(askBox_);
+    asks_ = new AskList(this);
+    connect(asks_, &AskList::changed, this, &BenchStation::refreshAsks);
+    outer->addWidget(asks_);
     empty_ = wordLabel(this, "benchEmpty", "");
     empty_->setText(
         tr("Nothing is watched yet.\n\nA source is a file that a logger keeps writing, a serial "
@@ -396,74 +394,17 @@ void BenchStation::refresh() {
 }
 
 void BenchStation::refreshAsks() {
-    // Made anew only when it says something else: a button under the pointer stays.
-    struct Ask {
-        QString words;
-        BenchChannel* channel;
-        std::string code;
-        bool hazard, seen;
-    };
-    std::vector<Ask> all;
-    for (const auto& c : channels_) {
-        if (c->over()) continue;
-        for (const StandingAlarm& a : c->alarms()) {
-            if (a.acknowledged && !a.hazard) continue;
-            if (c->live().now_s() < a.quietUntil_s) continue;
-            all.push_back({tr("%1  %2: %3")
-                               .arg(QString::fromStdString(clockText(a.since_s)), c->title(),
-                                    QString::fromStdString(a.words)),
-                           c.get(), a.code, a.hazard, a.acknowledged});
-        }
-        if (!c->trouble().isEmpty())
-            all.push_back({c->title() + ": " + c->trouble(), c.get(), {}, false, false});
+    std::vector<BenchChannel*> all;
+    for (const auto& c : channels_) all.push_back(c.get());
+    const std::vector<Ask> asks = asksOf(all);
+    asks_->setAsks(asks, large_);
+    // A hazard that stands calls again.
+    constexpr int kAgain_ms = 10000;
+    const bool hazard = std::ranges::any_of(asks, &Ask::hazard);
+    if (hazard && (!sounded_.isValid() || sounded_.elapsed() > kAgain_ms)) {
+        sounded_.start();
+        soundCall(true);
     }
-    std::ranges::stable_sort(all, [](const Ask& a, const Ask& b) { return a.hazard > b.hazard; });
-    QString now;
-    for (const Ask& a : all) now += a.words + "\n";
-    if (now == askedFor_) return;
-    askedFor_ = now;
-    while (QLayoutItem* item = asks_->takeAt(0)) {
-        if (item->widget() != nullptr) {
-            item->widget()->hide();
-            item->widget()->deleteLater();
-        }
-        delete item;
-    }
-    constexpr std::size_t kMost = 6;
-    for (std::size_t k = 0; k < std::min(kMost, all.size()); ++k) {
-        const Ask& a = all[k];
-        auto* row = new QWidget(askBox_);
-        auto* line = new QHBoxLayout(row);
-        line->setContentsMargins(0, 0, 0, 0);
-        QLabel* label = wordLabel(row, "ask", a.hazard ? "hazard" : "");
-        label->setText((a.hazard ? tr("Hazard") + "  " : QString()) + a.words);
-        QFont f = label->font();
-        f.setPixelSize(large_ ? 28 : 15);
-        f.setWeight(QFont::DemiBold);
-        label->setFont(f);
-        line->addWidget(label, 1);
-        const auto button = [&](const QString& words, const char* name, auto act) {
-            auto* b = new QPushButton(words, row);
-            b->setObjectName(name);
-            b->setAccessibleName(words + ": " + a.words);
-            connect(b, &QPushButton::clicked, this, act);
-            line->addWidget(b, 0, Qt::AlignTop);
-        };
-        if (!a.code.empty()) {
-            button(tr("Seen"), "askSeen", [this, c = a.channel, code = a.code] {
-                c->live().acknowledge(code);
-                refreshAsks();
-            });
-            button(a.hazard ? tr("Quiet for 2 min") : tr("Quiet for 10 min"), "askLater",
-                   [this, c = a.channel, code = a.code] {
-                       c->live().snooze(code, 10);
-                       refreshAsks();
-                   });
-        }
-        asks_->addWidget(row);
-    }
-    askBox_->setVisible(!all.empty());
-    askBox_->setAccessibleDescription(now);
     // The window's title says when the next one is done.
     double soonest = std::numeric_limits<double>::infinity();
     for (const auto& c : channels_) {
@@ -481,7 +422,7 @@ void BenchStation::refreshAsks() {
 
 void BenchStation::call(const QString& words, bool hazard) {
     notifyDesktop(hazard ? tr("Hazard at the bench") : tr("At the bench"), words, hazard);
-    QApplication::beep();
+    if (hazard || !muted_->isChecked()) soundCall(hazard);
     session_.say(words, hazard);
     refreshAsks();
 }

@@ -1,6 +1,7 @@
 // Station 7, Bench: watch it live. A strip a channel, one opened; what asks for a hand on top.
 #pragma once
 
+#include <QElapsedTimer>
 #include <memory>
 #include <vector>
 
@@ -21,6 +22,7 @@ class QVBoxLayout;
 
 namespace nk {
 
+class AskList;
 class ChannelStrip;
 class LiveLanes;
 
@@ -74,14 +76,14 @@ class BenchStation : public Station {
     std::vector<std::unique_ptr<QProcess>> simulators_;
     int chosen_ = -1;
     bool large_ = false;
-    QString askedFor_;  ///< what the list of asks shows, to leave it alone while it is the same
+    QElapsedTimer sounded_;  ///< since the last hazard was heard
     QTimer* ticker_ = nullptr;
 
     QPushButton* add_ = nullptr;
     QPushButton* largeButton_ = nullptr;
     QComboBox* span_ = nullptr;
-    QVBoxLayout* asks_ = nullptr;
-    QWidget* askBox_ = nullptr;
+    QCheckBox* muted_ = nullptr;
+    AskList* asks_ = nullptr;
     QLabel* empty_ = nullptr;
     QVBoxLayout* stripBox_ = nullptr;
     QWidget* opened_ = nullptr;

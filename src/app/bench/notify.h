@@ -8,4 +8,7 @@ namespace nk {
 /// Shows a desktop notification where a service for it is there; never waits. `urgent`: it stays.
 void notifyDesktop(const QString& title, const QString& words, bool urgent);
 
+/// The program's own sound, twice for a hazard; silent where there is no sound. Never waits.
+void soundCall(bool hazard);
+
 }  // namespace nk
