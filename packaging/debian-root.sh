@@ -37,6 +37,10 @@ in_debian_root() {
     done <<< $'null 1 3\nzero 1 5\nfull 1 7\nrandom 1 8\nurandom 1 9\ntty 5 0'
     ln -s /proc/self/fd "$root/dev/fd"
     mkdir -m 1777 "$root/dev/shm"
+    # Pseudo-terminals of the root's own, where the kernel gives them.
+    mkdir "$root/dev/pts"
+    mount -t devpts -o newinstance,ptmxmode=0666,mode=0620 devpts "$root/dev/pts" &&
+      ln -s pts/ptmx "$root/dev/ptmx" || echo "no pseudo-terminals in this root"
   fi
   chroot "$root" /usr/bin/env -i HOME=/root PATH=/usr/sbin:/usr/bin:/sbin:/bin LANG=C.UTF-8 \
     ${http_proxy:+http_proxy="$http_proxy"} ${https_proxy:+https_proxy="$https_proxy"} "$@"

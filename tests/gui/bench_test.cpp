@@ -10,6 +10,7 @@
 #include "app/bench/live_lanes.h"
 #include "history/live_log.h"
 #include "tests/gui/window.h"
+#include "tests/support/terminal.h"
 
 namespace nk::test {
 namespace {
@@ -44,6 +45,7 @@ TEST_F(BenchWindow, SaysWhatASourceIsWhileThereIsNone) {
 }
 
 TEST_F(BenchWindow, WatchesTheSimulatedInstrumentAndKeepsIt) {
+    if (!hasTerminals()) GTEST_SKIP() << "no /dev/pts on this machine";
     BenchStation* s = station();
     s->watchSimulated(60, 2, {"-dv:5mV"});
     ASSERT_TRUE(rows(s, 2, 15));
@@ -82,6 +84,7 @@ TEST_F(BenchWindow, WatchesTheSimulatedInstrumentAndKeepsIt) {
 }
 
 TEST_F(BenchWindow, AnAlarmStandsOnTopUntilItIsSeen) {
+    if (!hasTerminals()) GTEST_SKIP() << "no /dev/pts on this machine";
     BenchStation* s = station();
     s->watchSimulated(60, 1, {});
     ASSERT_TRUE(rows(s, 1, 5));
