@@ -288,7 +288,7 @@ std::string SimulatedInstrument::answerOne(const std::string& given) {
         p.kind = ProgramStep::Kind::Charge;
         p.current_A = amps;
         const Chemistry* chemistry = c.scenario.battery.chemistryData();
-        if (chemistry != nullptr && chemistry->nickel()) {
+        if (chemistry == nullptr || chemistry->nickel()) {
             p.peakDrop_V = 0.005;
         } else {
             const double most = chemistry->fault_V * c.scenario.battery.series;

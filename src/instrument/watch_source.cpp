@@ -79,9 +79,7 @@ class SimSource : public WatchSource {
 /// voltage_now, current_now or power_now (micro units), temp (tenths of a degree), status.
 class OwnBattery : public WatchSource {
   public:
-    explicit OwnBattery(std::filesystem::path folder) : folder_(std::move(folder)) {
-        text_ = "time_s,voltage_V,current_A,temperature_C\n";
-    }
+    explicit OwnBattery(std::filesystem::path folder) : folder_(std::move(folder)) {}
     std::string name() const override { return folder_.string(); }
     bool plain() const override { return true; }
     std::size_t size() override {
@@ -118,7 +116,7 @@ class OwnBattery : public WatchSource {
     }
 
     std::filesystem::path folder_;
-    std::string text_;
+    std::string text_ = "time_s,voltage_V,current_A,temperature_C\n";
     Clock::time_point began_ = Clock::now();
     double last_s_ = -1;
 };
