@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/session/text.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 #include "report/words.h"
@@ -40,6 +41,18 @@ BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<St
     silence_ = new QTimer(this);
     silence_->setInterval(1000);
     connect(silence_, &QTimer::timeout, this, [this] {
+        // A second that took longer by the clock on the wall: the computer slept.
+        const double wall_s = now_s();
+        const double slept = wall_s - lastWall_s_;
+        constexpr double kSlept_s = 15;
+        if (lastWall_s_ > 0 && slept > kSlept_s && !over_) {
+            const QString words =
+                tr("%1: this computer slept for %2; nothing was watched meanwhile.")
+                    .arg(title_, say(durationText(slept)));
+            log_ << words;
+            Q_EMIT asks(words, false);
+        }
+        lastWall_s_ = wall_s;
         if (live_->rows() == 0 || over_) return;
         hear(live_->silence(static_cast<double>(lastRow_.elapsed()) / 1000));
         Q_EMIT changed();

@@ -70,7 +70,7 @@ class BenchChannel : public QObject {
     QTimer* redraw_ = nullptr;
     QElapsedTimer lastRow_;
     QStringList log_;
-    double wanted_A_ = 0;
+    double wanted_A_ = 0, lastWall_s_ = 0;
     qlonglong recording_ = 0;
     bool canStop_ = false, armed_ = false, over_ = false, told_ = false;
 };

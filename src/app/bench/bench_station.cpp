@@ -28,8 +28,10 @@
 #include "app/session/text.h"
 #include "app/theme/word_label.h"
 #include "history/kept_plans.h"
+#include "history/kept_queue.h"
 #include "history/live_log.h"
 #include "history/own_models.h"
+#include "history/ready_rule.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 
@@ -436,6 +438,31 @@ void BenchStation::channelEnded(BenchChannel* channel, qlonglong recording) {
     }
     refresh();
     refreshAsks();
+    promptQueue();
+}
+
+/// The next step of the queue that is kept in the book, if there is one.
+void BenchStation::promptQueue() {
+    const auto kept = keptQueueIn(session_.book().setting(kQueueSetting).value_or(std::string()));
+    if (!kept) return;
+    QueueWish wish = *kept;
+    const double at = now_s() + localOffset_s(now_s());
+    wish.now_s = at;
+    queueJob_.start(
+        [wish](std::stop_token, const Job::ProgressSink&) -> Expected<QueuePlan> {
+            return planQueue(wish);
+        },
+        [this, wish, at](const Expected<QueuePlan>& plan) {
+            if (!plan) return;
+            const auto next = queueNow(*plan, at - 1).next;
+            if (!next) return;
+            const QueueStep& s = plan->steps[*next];
+            call(tr("Next in the queue: %1 into %2.")
+                     .arg(QString::fromStdString(wish.modules[s.module].name),
+                          QString::fromStdString(
+                              wish.chargers[static_cast<std::size_t>(s.charger)].name)),
+                 false);
+        });
 }
 
 void BenchStation::takeUnfinished() {

@@ -43,7 +43,7 @@ class BenchStation : public Station {
     void applyColours() override;
     QString helpPage() const override { return "bench"; }
     QWidget* firstFocus() override;
-    bool busy() const override { return job_.running(); }
+    bool busy() const override { return job_.running() || queueJob_.running(); }
     void keepNow() override;
     std::vector<StationAction> menuActions() override;
 
@@ -65,12 +65,14 @@ class BenchStation : public Station {
     void call(const QString& words, bool hazard);
     void channelEnded(BenchChannel* channel, qlonglong recording);
     BenchChannel* open() const;
+    void promptQueue();
     void applyRule();
     void learn(BenchChannel& channel, std::int64_t battery);
     void addStrip(BenchChannel& channel);
 
     Session& session_;
     Job job_{this};
+    Job queueJob_{this};
     std::vector<std::unique_ptr<BenchChannel>> channels_;
     std::vector<ChannelStrip*> strips_;
     std::vector<std::unique_ptr<QProcess>> simulators_;
