@@ -6,8 +6,11 @@
 #include <QDBusMessage>
 #include <QDir>
 #include <QFile>
+#include <QGuiApplication>
 #include <QTemporaryDir>
+#include <QThreadPool>
 #include <QVariantMap>
+#include <mutex>
 
 namespace nk {
 
@@ -42,13 +45,19 @@ void soundCall(bool hazard) {
         Sounds(const Sounds&) = delete;
         Sounds& operator=(const Sounds&) = delete;
     };
-    static Sounds sounds;
-    if (sounds.context == nullptr) return;
-    const QByteArray file =
-        QFile::encodeName(sounds.folder.filePath(hazard ? "hazard.wav" : "call.wav"));
-    ca_context_play(sounds.context, hazard ? 2 : 1, CA_PROP_MEDIA_FILENAME, file.constData(),
-                    CA_PROP_EVENT_DESCRIPTION, hazard ? "Hazard at the bench" : "The bench calls",
-                    nullptr);
+    // Opening a sound device may take its time, and there is nobody to hear an offscreen window.
+    if (QGuiApplication::platformName() == "offscreen") return;
+    QThreadPool::globalInstance()->start([hazard] {
+        static std::mutex one;
+        static Sounds sounds;
+        const std::scoped_lock lock(one);
+        if (sounds.context == nullptr) return;
+        const QByteArray file =
+            QFile::encodeName(sounds.folder.filePath(hazard ? "hazard.wav" : "call.wav"));
+        ca_context_play(sounds.context, hazard ? 2 : 1, CA_PROP_MEDIA_FILENAME, file.constData(),
+                        CA_PROP_EVENT_DESCRIPTION,
+                        hazard ? "Hazard at the bench" : "The bench calls", nullptr);
+    });
 }
 
 }  // namespace nk
