@@ -89,6 +89,8 @@ class SerialSource : public WatchSource {
                     "its own button, or the plug.");
     }
     std::string trouble() override {
+        if (text_.size() + kLongestLine > kLargest)
+            return "256 MiB of rows have come: no more are taken; end it and begin anew.";
         if (!line_) return "The line is lost; it is tried again.";
         if (bad_ > 0 && secondsSince(lastBad_) < 10)
             return fmt::format("{} lines could not be read.", bad_);
@@ -172,7 +174,7 @@ class SerialSource : public WatchSource {
             lastBad_ = Clock::now();
             return;
         }
-        if (text_.size() < kLargest)
+        if (text_.size() + kLongestLine <= kLargest)
             text_ += fmt::format("{:.3f},{:.6f},{:.6f},{:.2f}\n", row[0] - began_s_, row[1], row[2],
                                  row[3]);
     }
@@ -193,7 +195,7 @@ class SerialSource : public WatchSource {
             if (address_.baud == 0 && text_.empty()) nextSpeed();
             return;
         }
-        if (text_.size() + whole.size() < kLargest) text_ += whole;
+        if (text_.size() + whole.size() + kLongestLine <= kLargest) text_ += whole;
     }
 
     void nextSpeed() {
