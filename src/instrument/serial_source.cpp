@@ -110,8 +110,13 @@ class SerialSource : public WatchSource {
   private:
     void identify() {
         std::string rest;
-        // A device that prints on its own is not disturbed by a question that it does not know.
-        std::string heard = line_->read(300);
+        // A device that prints on its own is never asked: what a charger makes of a question that
+        // it does not know is its own affair.
+        const std::string heard = line_->read(1200);
+        if (legible(heard) > 0.9) {
+            rest_ = heard;
+            return;
+        }
         const std::string who = ask(*line_, rest, "*IDN?", 700);
         std::array<double, 4> row{};
         const std::string channel = fmt::format("(@{})", address_.channel);

@@ -99,7 +99,6 @@ void ChannelStrip::refresh() {
     setAccessibleName(
         tr("%1: %2, %3, %4")
             .arg(channel_.title(), channel_.doing(), figures_->text(), remaining_->text()));
-    curve_->update();
 }
 
 void ChannelStrip::mousePressEvent(QMouseEvent*) {

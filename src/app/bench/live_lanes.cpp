@@ -56,7 +56,11 @@ QSize LiveLanes::sizeHint() const {
 }
 
 void LiveLanes::setChannel(const LiveChannel* channel) {
+    // A picture costs with the rows in it: at most a twentieth of the time goes into it.
+    const bool same = channel_ == channel && channel != nullptr;
     channel_ = channel;
+    constexpr qint64 kShare = 20;
+    if (same && painted_.isValid() && painted_.elapsed() < kShare * cost_ms_) return;
     update();
 }
 
@@ -102,6 +106,15 @@ void LiveLanes::keyPressEvent(QKeyEvent* event) {
 }
 
 void LiveLanes::paintEvent(QPaintEvent*) {
+    struct Cost {
+        LiveLanes& lanes;
+        QElapsedTimer taken;
+        ~Cost() {
+            lanes.cost_ms_ = taken.elapsed();
+            lanes.painted_.start();
+        }
+    } cost{*this, {}};
+    cost.taken.start();
     const Theme& t = currentTheme();
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);

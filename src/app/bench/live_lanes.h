@@ -2,6 +2,7 @@
 // alone in a strip. Redrawn as rows come; the time it takes is kept under a share of the whole.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QWidget>
 
 #include "live/channel.h"
@@ -39,6 +40,8 @@ class LiveLanes : public QWidget {
     const LiveChannel* channel_ = nullptr;
     double span_s_ = 0;
     double rule_V_ = kNaN;
+    QElapsedTimer painted_;  ///< since the last picture
+    qint64 cost_ms_ = 0;     ///< of it
     bool dragging_ = false;
     QRectF volts_;  ///< of the voltage lane, as painted last
     double low_V_ = 0, high_V_ = 1;

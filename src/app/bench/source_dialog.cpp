@@ -96,6 +96,7 @@ SourceDialog::SourceDialog(Session& session, Kind kind, QWidget* parent)
     box->addWidget(caution);
     problem_ = new QLabel(this);
     problem_->setObjectName("sourceProblem");
+    problem_->setTextFormat(Qt::PlainText);
     problem_->setProperty("role", "hazard");
     problem_->setWordWrap(true);
     problem_->hide();
