@@ -25,6 +25,7 @@
 #include "formats/bytes.h"
 #include "history/open_recording.h"
 #include "history/plan_files.h"
+#include "ownmodel/judge.h"
 #include "planning/log_next.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
@@ -395,7 +396,14 @@ void PlanStation::expect() {
     step.volts = plan->setPerCell_V;
     step.cutoff_A = plan->cutoff_A;
     PredictSetting setting;
-    setting.startSoc = std::max(0.0, form_->fromSoc());
+    // The level as told, by volts at rest, or from empty: and which of them is said.
+    double unsure = 0;
+    const bool rested = form_->fromSoc() < 0 && std::isfinite(plan->triage.cell_V);
+    setting.startSoc =
+        rested
+            ? std::clamp(levelUnderLoad(*own, plan->triage.cell_V, 0, 0, form_->warmth_C(), unsure),
+                         0.0, 1.0)
+            : std::max(0.0, form_->fromSoc());
     setting.ambient_C = form_->warmth_C();
     const auto told = predict(*own, {step}, setting);
     if (!told || !std::isfinite((*told)[0].duration_s)) return;
@@ -412,6 +420,12 @@ void PlanStation::expect() {
                  QString::fromStdString(valueText(p.charge_Ah, p.uncertainty_Ah, "Ah").joined()),
                  QString::fromStdString(phrase("{:.0f}", p.maxTemperature_C)),
                  QString::fromStdString(phrase("{:.0f}", 1000 * own->leftOutRms_V)));
+    if (rested)
+        line +=
+            " " + tr("From about %1 %, by the volts at rest; the ± is without that level's own.")
+                      .arg(QString::fromStdString(phrase("{:.0f}", 100 * setting.startSoc)));
+    else if (form_->fromSoc() < 0)
+        line += " " + tr("That is from empty: the level before is not known.");
     if (p.extrapolated) line += " " + tr("Beyond what was ever logged:");
     for (const std::string& c : p.caveats) line += " " + QString::fromStdString(c);
     modelWords_->setText(line);
