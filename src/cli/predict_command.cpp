@@ -63,9 +63,7 @@ int PredictCommand::run() {
     const auto model = fitOwnModel(logs, battery);
     if (!model) return err_ << model.error().text() << '\n', 1;
     PredictSetting setting;
-    setting.startSoc = startSoc_ >= 0                                    ? startSoc_
-                       : steps.front().kind == PredictStep::Kind::Charge ? 0
-                                                                         : 1;
+    setting.startSoc = startSoc_ >= 0 ? startSoc_ : steps.front().charges() ? 0 : 1;
     setting.ambient_C = battery.hasAmbient()
                             ? battery.ambient_C
                             : std::clamp(25.0, model->evidence.t_low_C, model->evidence.t_high_C);

@@ -13,7 +13,7 @@ namespace nk {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 1;  ///< of the fit: a model of another version is fitted anew
+constexpr int kVersion = 2;  ///< of the fit: a model of another version is fitted anew
 constexpr std::size_t kMostLogs = 6;
 constexpr std::size_t kMostOpened = 40;
 
@@ -103,12 +103,23 @@ std::string keptModelText(const KeptModel& kept) {
               {"noise_V", m.noise_V},
               {"resistance_share", m.resistanceShare},
               {"charge_share", m.chargeShare},
+              {"full_share", m.fullShare},
               {"evidence",
                {m.evidence.c_low, m.evidence.c_high, m.evidence.t_low_C, m.evidence.t_high_C,
                 m.evidence.soc_low, m.evidence.soc_high}},
               {"caveats", m.caveats},
               {"learned_from", kept.learnedFrom},
               {"titles", kept.titles}};
+    if (m.nickel.known())
+        j["nickel"] = {{"extra_Ah", m.nickel.extra_Ah},
+                       {"extra_sigma_Ah", m.nickel.extraSigma_Ah},
+                       {"slope_Ah", m.nickel.slope_Ah},
+                       {"slope_sigma_Ah", m.nickel.slopeSigma_Ah},
+                       {"amps", m.nickel.amps},
+                       {"fall_Ah", m.nickel.fall_Ah},
+                       {"fall_share", m.nickel.fallShare},
+                       {"seen", m.nickel.seen},
+                       {"rise_V", m.nickel.rise_V}};
     Json logs = Json::array();
     for (const LeftOutLog& l : m.leftOut)
         logs.push_back({{"log", l.log},
@@ -153,6 +164,13 @@ std::optional<KeptModel> keptModelIn(const std::string& text) {
         m.noise_V = numberIn(j, "noise_V");
         m.resistanceShare = numberIn(j, "resistance_share");
         m.chargeShare = numberIn(j, "charge_share");
+        m.fullShare = numberIn(j, "full_share");
+        if (const auto it = j.find("nickel"); it != j.end())
+            m.nickel = {numberIn(*it, "extra_Ah"),    numberIn(*it, "extra_sigma_Ah"),
+                        numberIn(*it, "slope_Ah"),    numberIn(*it, "slope_sigma_Ah"),
+                        numberIn(*it, "amps"),        numberIn(*it, "fall_Ah"),
+                        numberIn(*it, "fall_share"),  it->value("seen", 0),
+                        listIn<double>(*it, "rise_V")};
         const auto e = listIn<double>(j, "evidence");
         m.caveats = listIn<std::string>(j, "caveats");
         out.learnedFrom = listIn<std::int64_t>(j, "learned_from");

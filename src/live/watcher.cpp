@@ -135,6 +135,11 @@ bool Watcher::byModel(const Recording& r, const Steps& steps, LiveEvent& out) co
         step->cutoff_A =
             battery_.charger.cutoff_A > 0 ? battery_.charger.cutoff_A : model_->capacity_Ah / 20;
         if (step->volts > c->set_V + 0.01 || std::abs(amps) <= step->cutoff_A) return false;
+    } else if (step->kind == PredictStep::Kind::PeakCharge) {
+        // To its peak: once it is past, the rules say what is left to be said.
+        if (step->duration_s <= 0) return false;
+        step->duration_s = 0;
+        step->drop_V = 0.003;
     } else {
         step->volts = c->dischargeFloor_V;
     }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/finish/nickel.h"
 #include "model_log.h"
 #include "quantity/phrase.h"
 
@@ -35,6 +36,24 @@ const Step* taperAfter(const Steps& steps, std::size_t k) {
     return nullptr;
 }
 
+/// A nickel charge as it went: to its peak and as far under it as it fell, or by the clock.
+PredictStep asPeakCharge(const Recording& r, const Step& s, const Battery& battery, double amps) {
+    PredictStep out;
+    out.kind = PredictStep::Kind::PeakCharge;
+    out.value = amps;
+    out.duration_s = std::max(1.0, seconds(r, s));
+    Steps alone;
+    alone.list = {s};
+    const InstrumentAccuracy accuracy;
+    const AnalysisInput in{r, alone, battery, accuracy};
+    for (const NickelCharge& c : nickelCharges(in))
+        if (c.peaked) {
+            out.duration_s = 0;
+            out.drop_V = std::clamp(c.drop_V, 0.0, 0.05);
+        }
+    return out;
+}
+
 }  // namespace
 
 std::optional<PredictStep> asPredicted(const Recording& r, const Step& s, const Battery& battery) {
@@ -46,7 +65,7 @@ std::optional<PredictStep> asPredicted(const Recording& r, const Step& s, const 
     switch (s.kind) {
         case StepKind::CcCharge:
         case StepKind::CvCharge:
-            if (c != nullptr && c->nickel()) return std::nullopt;
+            if (c != nullptr && c->nickel()) return asPeakCharge(r, s, battery, out.value);
             out.kind = PredictStep::Kind::Charge;
             out.volts = s.endVoltage_V / cells;
             out.cutoff_A = std::abs(s.endCurrent_A);
@@ -69,7 +88,7 @@ double levelAt(const OwnModel& m, const ModelLog& log, const Battery& battery, s
                double start_Ah) {
     const Recording& r = *log.recording;
     if (row >= r.size()) return kNaN;
-    const ThinnedLog thinned = thinnedLog(log, battery, *m.chemistry);
+    const ThinnedLog thinned = thinnedLog(log, battery, *m.chemistry, m.nickel);
     if (!std::isfinite(start_Ah)) start_Ah = thinned.start_Ah;
     if (std::isfinite(start_Ah)) return 1 - (start_Ah - thinned.moved_Ah[row]) / m.capacity_Ah;
     double since_s = 0;
@@ -93,7 +112,10 @@ double levelUnderLoad(const OwnModel& m, double cell_V, double amps, double sinc
     double high = 1.3 * m.scale_Ah;
     for (int k = 0; k < 60; ++k) {
         const double z = 0.5 * (low + high);
-        const double volts = m.ocv_V(z - lag_Ah) + amps * (m.r0At(z, warmth_C) + slow * g);
+        double volts = m.ocv_V(z - lag_Ah) + amps * (m.r0At(z, warmth_C) + slow * g);
+        if (m.nickel.known() && amps > 0)
+            volts += m.nickel.riseAt_V(NickelCharging::before_Ah(z, m.nickel.extraAt(amps)) /
+                                       m.scale_Ah);
         (volts > cell_V ? low : high) = z;
     }
     const double z = 0.5 * (low + high);
@@ -108,13 +130,16 @@ void judgeStep(const OwnModel& m, const ModelLog& log, double start_Ah, LeftOutL
     Battery battery;
     battery.series = m.series;
     battery.chemistry = m.chemistry->id;
+    battery.rated_Ah = m.capacity_Ah;
     double longest = 300;
     for (std::size_t k = 0; k < log.steps->list.size(); ++k) {
         Step step = log.steps->list[k];
         const Step* taper = taperAfter(*log.steps, k);
         auto told = asPredicted(r, step, battery);
         if (!told || step.kind == StepKind::CvCharge) continue;
-        if (step.kind == StepKind::CcCharge) {
+        if (told->kind == PredictStep::Kind::PeakCharge) {
+            if (told->duration_s > 0) continue;
+        } else if (step.kind == StepKind::CcCharge) {
             if (taper == nullptr) continue;
             told->volts = taper->endVoltage_V / m.series;
             told->cutoff_A = std::abs(taper->endCurrent_A);
@@ -148,7 +173,7 @@ Expected<WhatIf> whatIf(const OwnModel& model, const ModelLog& log, const Batter
     auto was = asPredicted(r, out.measured, battery);
     if (!was)
         return fail(ErrorKind::Unsupported, phrase("This step cannot be told again."), {},
-                    phrase("a lithium charge or a discharge at one current."));
+                    phrase("a charge, or a discharge at one current."));
     if (taper != nullptr) {
         was->volts = taper->endVoltage_V / battery.cells();
         was->cutoff_A = std::abs(taper->endCurrent_A);
@@ -166,8 +191,8 @@ Expected<WhatIf> whatIf(const OwnModel& model, const ModelLog& log, const Batter
     if (!other) return tl::unexpected<Error>(other.error());
     out.asItWas = std::move(asItWas->front());
     out.instead = std::move(other->front());
-    out.endSoc = out.startSoc + out.instead.charge_Ah / model.capacity_Ah;
-    out.endSocUncertainty = out.instead.uncertainty_Ah / model.capacity_Ah;
+    out.endSoc = out.instead.endSoc;
+    out.endSocUncertainty = out.instead.endSocUncertainty;
     return out;
 }
 

@@ -18,7 +18,8 @@ inline constexpr int kCurve = static_cast<int>(std::size(kCurveKnots));
 inline constexpr double kResistanceKnots[] = {0, 0.08, 0.2, 0.5, 0.8, 1.0};
 inline constexpr double kErrorKnots[] = {0, 0.06, 0.2, 0.4, 0.6, 0.8, 0.92, 0.97, 1.0};
 inline constexpr int kOhms = static_cast<int>(std::size(kResistanceKnots));
-inline constexpr int kColumns = kCurve + kOhms + 2;
+inline constexpr int kFirstRise = kCurve + kOhms + 2;  ///< first of a nickel charge's rise
+inline constexpr int kColumns = kFirstRise + kRise;
 inline constexpr double kGas_J_molK = 8.314;
 
 /// Shares of the two knots around s.
@@ -120,8 +121,12 @@ class Fitter {
             normal(b, a) -= w;
         };
         for (int k = 0; k < kCurve; ++k) {
-            prior(k, -1, 0.06);
-            if (k > 0) prior(k, k - 1, 0.004 + 0.15 * (kCurveKnots[k] - kCurveKnots[k - 1]));
+            // The foot of a nickel curve is nobody's table: free to fall.
+            const bool foot = c_.nickel() && kCurveKnots[k] < 0.1;
+            prior(k, -1, foot ? 0.3 : 0.06);
+            if (k > 0)
+                prior(k, k - 1,
+                      (foot ? 0.1 : 0.004) + 0.15 * (kCurveKnots[k] - kCurveKnots[k - 1]));
         }
         // Full is where no current flows any more at the voltage that was held: so ends the curve.
         if (std::isfinite(top_V_)) {
@@ -131,11 +136,24 @@ class Fitter {
             right[kCurve - 1] += weight * (top_V_ - base_V(c_, 1));
             squares += weight * std::pow(top_V_ - base_V(c_, 1), 2);
         }
+        // A nickel curve falls off a cliff at its end: the floor is where the last of it is.
+        if (c_.nickel()) {
+            constexpr double kCliff_V = 0.02;
+            const double weight = 1 / (kCliff_V * kCliff_V);
+            const double fall = c_.dischargeFloor_V - base_V(c_, 0);
+            normal(0, 0) += weight;
+            right[0] += weight * fall;
+            squares += weight * fall * fall;
+        }
         for (int k = 0; k < kOhms; ++k) {
             prior(kCurve + k, -1, 20 * usual_ohm_);
             if (k > 0) prior(kCurve + k, kCurve + k - 1, 0.5 * usual_ohm_);
         }
         for (int k = 0; k < 2; ++k) prior(kCurve + kOhms + k, -1, 3 * usual_ohm_);
+        for (int k = kFirstRise; k < kColumns; ++k) {
+            prior(k, -1, 0.1);
+            if (k > kFirstRise) prior(k, k - 1, 0.04);
+        }
         out.beta = normal.ldlt().solve(right);
         // Resistances are not negative: projected coordinate descent from the free solution.
         bool any = false;
@@ -155,6 +173,20 @@ class Fitter {
             }
         }
         out.rss = squares - 2 * out.beta.dot(right) + out.beta.dot(normal * out.beta);
+        return out;
+    }
+    /// How far the logs whose start is searched for lead beyond full or empty: squares of shares.
+    double beyond(const Shape& shape) const {
+        double out = 0;
+        std::size_t free = 0;
+        for (const ThinnedLog& log : logs_) {
+            if (std::isfinite(log.start_Ah)) continue;
+            const auto [low, high] = std::ranges::minmax(log.rows, {}, &ModelRow::z_from_start);
+            const double start = shape.starts[free++];
+            const double over = std::max(0.0, -(start + low.z_from_start) / shape.scale_Ah);
+            const double under = std::max(0.0, (start + high.z_from_start) / shape.scale_Ah - 1.05);
+            out += over * over + under * under;
+        }
         return out;
     }
     /// Measured and predicted volts of the rows that `use` takes, log by log.
@@ -218,8 +250,9 @@ class Fitter {
                 const double level = 1 - (start + row.z_from_start) / shape.scale_Ah;
                 const double g = std::exp(shape.activation / kGas_J_molK *
                                           (1 / (row.warmth + 273.15) - 1 / 298.15));
-                double values[6];
-                int columns[6];
+                double values[8];
+                int columns[8];
+                int count = 6;
                 double upper = 0;
                 int index = 0;
                 const double seen =
@@ -232,7 +265,13 @@ class Fitter {
                 columns[3] = kCurve + index + 1, values[3] = upper * row.amps * g;
                 columns[4] = kCurve + kOhms, values[4] = x1[k] * g;
                 columns[5] = kCurve + kOhms + 1, values[5] = x2[k] * g;
-                take(l, k, values, columns, 6, row.volts - base_V(c_, seen));
+                if (std::isfinite(row.before_Ah)) {
+                    hat(kRiseKnots, row.before_Ah / shape.scale_Ah, index, upper);
+                    columns[6] = kFirstRise + index, values[6] = 1 - upper;
+                    columns[7] = kFirstRise + index + 1, values[7] = upper;
+                    count = 8;
+                }
+                take(l, k, values, columns, count, row.volts - base_V(c_, seen));
             }
         }
     }

@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "nickel_log.h"
+#include "recording/integral.h"
+
 namespace nk {
 
 namespace {
@@ -38,21 +41,14 @@ double missingAt(const Recording& r, const Step& s, const std::vector<double>& m
     return std::max(0.0, ends - moved[s.last]);
 }
 
-std::vector<double> movedCharge(const Recording& r) {
-    std::vector<double> out(r.size(), 0);
-    for (std::size_t k = 1; k < r.size(); ++k)
-        out[k] = out[k - 1] + 0.5 * (r.current_A()[k] + r.current_A()[k - 1]) *
-                                  (r.time_s()[k] - r.time_s()[k - 1]) / 3600;
-    return out;
-}
-
 }  // namespace
 
-ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemistry& c) {
+ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemistry& c,
+                      const NickelCharging& nickel) {
     ThinnedLog out;
     out.recording = given.recording;
     const Recording& r = *given.recording;
-    out.moved_Ah = movedCharge(r);
+    out.moved_Ah = cumulativeCharge_Ah(r);
     const double series = battery.cells();
     const auto& steps = given.steps->list;
     // Full is where a taper would have come to its end. What is held on from there goes into a leak
@@ -77,6 +73,7 @@ ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemi
         out.start_Ah = out.moved_Ah[s.last];
         held.emplace_back(from, s.last);
     }
+    if (nickel.known()) countNickelCharges(given, battery, nickel, out, held);
     if (!std::isfinite(out.start_Ah) && !steps.empty() && !c.nickel()) {
         const double volts = steps.front().startVoltage_V / series;
         const bool rested = steps.front().kind == StepKind::Rest;
@@ -103,6 +100,7 @@ ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemi
         if (!std::isfinite(r.voltage_V()[k]) || !std::isfinite(r.current_A()[k])) continue;
         if (++taken > 4000) break;
         out.rows.push_back({r.voltage_V()[k] / series, r.current_A()[k], 25, -out.moved_Ah[k], k});
+        if (!out.before_Ah.empty()) out.rows.back().before_Ah = out.before_Ah[k];
     }
     for (std::size_t k = 1; k < out.rows.size(); ++k) {
         const std::size_t a = out.rows[k - 1].index;

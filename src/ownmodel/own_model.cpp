@@ -12,6 +12,7 @@
 #include "judge.h"
 #include "model_fitter.h"
 #include "model_log.h"
+#include "nickel_log.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -83,6 +84,12 @@ void fitHeat(OwnModel& m, const std::vector<ThinnedLog>& logs, double ambient_C,
                 std::isfinite(log.start_Ah) ? log.start_Ah - log.moved_Ah[k] : 0.5 * m.scale_Ah;
             const double lost = r.current_A()[k] * (r.voltage_V()[k] - m.series * m.ocv_V(z));
             heat += std::max(0.0, lost) * dt;
+            if (m.nickel.known() && r.current_A()[k] > 0) {
+                // What went in and is not stored became warmth.
+                const double put = r.current_A()[k] * dt / 3600;
+                const double kept = log.moved_Ah[k] - log.moved_Ah[k - 1];
+                heat += 3600 * std::clamp(put - kept, 0.0, put) * r.voltage_V()[k];
+            }
             over += (t - ambient_C) * dt;
             if (r.time_s()[k] - r.time_s()[from] >= 300) {
                 const double y = t - r.temperature_C()[from];
@@ -114,6 +121,8 @@ void learnedBy(OwnModel& m, const Shape& shape, const Eigen::VectorXd& beta) {
     m.correction_V.assign(beta.data(), beta.data() + kCurve);
     m.r0_ohm.assign(beta.data() + kCurve, beta.data() + kCurve + kOhms);
     m.r_ohm = {beta[kCurve + kOhms], beta[kCurve + kOhms + 1]};
+    if (m.chemistry->nickel())
+        m.nickel.rise_V.assign(beta.data() + kFirstRise, beta.data() + kColumns);
     m.tau_s = {shape.tau1, shape.tau2};
     m.lag_s = shape.lag_s;
     m.lag_Ah_A = shape.lag * shape.lag_s / 3600;
@@ -129,6 +138,15 @@ double capacityOf(const OwnModel& m) {
         (m.ocv_V(z) > m.chemistry->dischargeFloor_V ? low : high) = z;
     }
     return high;
+}
+
+/// The rating, or the most that one log moves.
+double usualCharge(const std::vector<ModelLog>& logs, const Battery& battery) {
+    double most = battery.rated_Ah;
+    if (most > 0) return most;
+    for (const ModelLog& log : logs)
+        for (const Step& s : log.steps->list) most = std::max(most, std::abs(s.sum.charge_Ah));
+    return std::max(most, 1e-3);
 }
 
 /// Blocks that were left out in turn, by time.
@@ -170,8 +188,20 @@ bool OwnModel::wellFormed() const {
     for (const double x : {capacity_Ah, scale_Ah, tau_s[0], tau_s[1], lag_s, heat_J_K, loss_W_K})
         if (!good(x) || !(x > 0)) return false;
     for (const double x : {r_ohm[0], r_ohm[1], lag_Ah_A, activation_J_mol, leftOutRms_V,
-                           resistanceShare, chargeShare})
+                           resistanceShare, chargeShare, fullShare})
         if (!good(x) || x < 0) return false;
+    if (chemistry->nickel()) {
+        const NickelCharging& n = nickel;
+        for (const double x : {n.extra_Ah, n.amps, n.fall_Ah})
+            if (!good(x) || !(x > 0)) return false;
+        for (const double x : {n.extraSigma_Ah, n.slopeSigma_Ah, n.fallShare})
+            if (!good(x) || x < 0) return false;
+        if (!good(n.slope_Ah) || n.rise_V.size() != static_cast<std::size_t>(kRise) ||
+            !std::ranges::all_of(n.rise_V, good))
+            return false;
+    } else if (nickel.known()) {
+        return false;
+    }
     return std::ranges::all_of(correction_V, good) && std::ranges::all_of(r0_ohm, good);
 }
 
@@ -226,9 +256,13 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     bool atFloor = false;
     std::vector<const ModelLog*> used;
     std::vector<std::size_t> places;
+    int met = 0;
+    int assumed = 0;  ///< logs that were full, as their peak tells or as is assumed
+    if (c->nickel()) m.nickel = learnNickelCharging(given, battery, usualCharge(given, battery));
     for (const ModelLog& g : given) {
-        ThinnedLog log = thinnedLog(g, battery, *c);
+        ThinnedLog log = thinnedLog(g, battery, *c, m.nickel);
         if (log.rows.size() < 20) continue;
+        (log.assumedFull ? assumed : met) += std::isfinite(log.start_Ah) ? 1 : 0;
         places.push_back(static_cast<std::size_t>(&g - given.data()));
         used.push_back(&g);
         const auto [least, most] = std::ranges::minmax(log.moved_Ah);
@@ -245,6 +279,11 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
                 atFloor = true;
         logs.push_back(std::move(log));
     }
+    if (met > 0)
+        for (ThinnedLog& log : logs)
+            if (log.assumedFull) log.start_Ah = kNaN;
+    if (c->nickel()) m.chargeShare = 0.01;
+    if (c->nickel()) m.fullShare = met > 0 ? 0.01 : assumed > 0 ? 0.04 : 0.08;
     if (logs.empty() || !(most_A > 0))
         return fail(ErrorKind::InvalidArgument,
                     phrase("Nothing can be learned from these logs: no current flows in them."), {},
@@ -256,7 +295,8 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             phrase("These logs move {:.0f} % of the charge: too little to learn its capacity.",
                    100 * reach / rated),
             {}, phrase("a log that moves a tenth of it at least."));
-    double scale = atFloor && deepest > 0.3 * rated ? 1.03 * deepest : rated;
+    const double further = c->nickel() ? 1.01 : 1.03;
+    double scale = atFloor && deepest > 0.3 * rated ? further * deepest : rated;
     const double usual = 0.06 / rated;
     Fitter fitter(std::move(logs), *c, usual);
     std::vector<ThinnedLog>& all = fitter.logs();
@@ -293,8 +333,10 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             s.lag_s > 3000 || s.lag < 0 || s.lag > 4 || std::abs(p[0]) > 0.5 || s.activation < 0 ||
             s.activation > 80000)
             return 1e12;
-        double penalty = p[0] * p[0] / (0.05 * 0.05);
+        const double stretch = c->nickel() ? 0.02 : 0.05;
+        double penalty = p[0] * p[0] / (stretch * stretch);
         penalty += std::pow((s.activation - c->activation_J_mol) / 10000, 2);
+        penalty += fitter.beyond(s) / (0.02 * 0.02);
         return fitter.linear(s, everything).rss + penalty;
     };
     // Two starts: a fast and a slow world.
@@ -415,6 +457,9 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     if (m.leftOutRms_V > 0.025)
         m.caveats.push_back(phrase("Rough: it misses what it did not see by {:.0f} mV a cell.",
                                    1000 * m.leftOutRms_V));
+    if (c->nickel() && met == 0)
+        m.caveats.push_back(
+            phrase("No charge in these logs shows its peak: what is full here is a guess."));
     if (m.evidence.soc_low > 0.15 || !atFloor)
         m.caveats.push_back(
             phrase("No log goes down to the floor: the capacity is carried on by the "

@@ -6,6 +6,7 @@
 #include <span>
 #include <vector>
 
+#include "nickel_charging.h"
 #include "steps/step.h"
 
 namespace nk {
@@ -43,12 +44,14 @@ struct OwnModel {
     double activation_J_mol = 0;
     double heat_J_K = 0, loss_W_K = 0;  ///< of the battery
     bool heatKnown = false;             ///< from its own temperatures, not a usual figure
-    double full_Ah = 0;                 ///< z of full and rested (0 by definition of the anchor)
+    /// Nickel alone: full is where the charge had its peak.
+    NickelCharging nickel;
 
     double leftOutRms_V = 0;          ///< a cell, predicted by a fit that did not see it
     std::vector<double> leftOutAt_V;  ///< the same at kErrorKnots of the level
     double noise_V = 0;               ///< RMS of the fit itself
     double resistanceShare = 0.02;    ///< standard uncertainty of all resistances, relative
+    double fullShare = 0.003;         ///< how well full is met: fraction of the capacity, standard
     double chargeShare = 0.005;       ///< of every charge: the gain of the instrument
     struct Evidence {
         double c_low = 0, c_high = 0;  ///< currents, C (discharge and charge)

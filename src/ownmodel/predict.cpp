@@ -15,12 +15,10 @@ constexpr double kLongest_s = 100 * 3600.0;
 constexpr double kModelFactor = 1.45;
 /// Time step while the voltage is held.
 constexpr double kHeldStep_s = 10;
-/// How well full and rested, or a level, is met in practice: fraction of the capacity, standard.
-constexpr double kStartShare = 0.003;
-
 struct Off {
     double volts = 0;  ///< times what it misses
     double ohms = 1, charge = 1, start = 0;
+    double extra = 0, fall = 0;  ///< nickel: standard uncertainties
 };
 
 struct State {
@@ -30,6 +28,8 @@ struct State {
 struct Run {
     double duration_s = 0, knee_s = kNaN, charge_Ah = 0, maxWarmth = 0, endVolts = 0;
     double most_A = 0, lowLevel = 1, highLevel = 0;
+    double end_Ah = 0;   ///< missing at its end
+    double past_Ah = 0;  ///< put in behind a nickel charge's peak
     bool never = false;  ///< the end was not reached in the longest time
     std::vector<double> time_s, voltage_V;
 };
@@ -38,8 +38,15 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
             bool keep) {
     Run out;
     out.maxWarmth = s.warmth;
-    const double sign = step.kind == PredictStep::Kind::Charge ? 1 : -1;
+    const double sign = step.charges() ? 1 : -1;
     bool held = false;
+    const bool peaks = step.kind == PredictStep::Kind::PeakCharge;
+    const double extra = peaks ? m.nickel.extraAt(step.value, off.extra) : 0;
+    double before = peaks ? NickelCharging::before_Ah(s.z * off.charge, extra) : 0;
+    const double behind = peaks && step.duration_s <= 0
+                              ? m.nickel.fall_Ah * std::sqrt(step.drop_V / 0.005) *
+                                    std::exp(off.fall * m.nickel.fallShare)
+                              : 0;
     double t = 0;
     double amps = 0;
     double next = 0;
@@ -88,14 +95,16 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
                 amps = std::clamp((step.volts - rested) / std::max(ohms, 1e-9), 0.0, step.value);
             }
         }
-        const double volts = held ? step.volts : open + amps * r0;
+        double volts = held ? step.volts : open + amps * r0;
+        if (peaks) volts += m.nickel.riseAt_V(before / m.scale_Ah) - m.nickel.fallen_V(-before);
         if (keep && t >= next) {
             out.time_s.push_back(t);
             out.voltage_V.push_back(volts);
             next += 60;
         }
         out.endVolts = volts;
-        if (step.kind == PredictStep::Kind::Rest     ? t >= step.duration_s
+        if (step.kind == PredictStep::Kind::Rest ? t >= step.duration_s
+            : peaks ? (step.duration_s > 0 ? t >= step.duration_s : before <= -behind + 1e-9)
             : step.kind == PredictStep::Kind::Charge ? held && amps <= step.cutoff_A
                                                      : on && volts <= step.volts)
             break;
@@ -111,20 +120,31 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
         double dt =
             std::min({t < 60 ? 1.0 : 10.0,
                       std::max(0.5, 0.0015 * m.scale_Ah * 3600 / std::max(std::abs(amps), 1e-6))});
-        if (step.kind == PredictStep::Kind::Rest)
+        if (step.kind == PredictStep::Kind::Rest || (peaks && step.duration_s > 0))
             dt = std::min(dt, std::max(1e-3, step.duration_s - t));
+        else if (peaks)
+            dt = std::min(dt, std::max(1e-3, (before + behind) / amps * 3600));
         if (step.kind == PredictStep::Kind::Discharge || step.kind == PredictStep::Kind::Power)
             if (volts - step.volts < 0.05) dt = std::min(dt, 1.0);
         if (step.on_s > 0) dt = std::min(dt, std::max(1e-3, (on ? step.on_s : period) - phase));
         if (step.ease_s > 0 && t < step.ease_s) dt = std::min(dt, 1.0);
         const double k1 = std::exp(-dt / m.tau_s[0]);
         const double k2 = std::exp(-dt / m.tau_s[1]);
-        const double lost = amps * (volts - (open - s.x1 - s.x2)) * m.series;
+        double lost = amps * (volts - (open - s.x1 - s.x2)) * m.series;
         s.x1 = s.x1 * k1 + amps * m.r_ohm[0] * g * (1 - k1);
         s.x2 = s.x2 * k2 + amps * m.r_ohm[1] * g * (1 - k2);
         const double kd = std::exp(-dt / m.lag_s);
         s.lagging_A = s.lagging_A * kd + amps * (1 - kd);
-        s.z -= amps * dt / 3600;
+        if (peaks) {
+            // What is not stored becomes oxygen, and warmth where it meets the other electrode.
+            const double was = NickelCharging::missing_Ah(before, extra);
+            before -= amps * dt / 3600;
+            const double taken = was - NickelCharging::missing_Ah(before, extra);
+            s.z = std::max(0.0, s.z - taken / off.charge);
+            lost += (amps - taken * 3600 / dt) * (open - s.x1 - s.x2) * m.series;
+        } else {
+            s.z -= amps * dt / 3600;
+        }
         const double keepWarm = std::exp(-dt * m.loss_W_K / m.heat_J_K);
         s.warmth = ambient_C + (s.warmth - ambient_C) * keepWarm +
                    std::max(0.0, lost) / m.loss_W_K * (1 - keepWarm);
@@ -133,6 +153,8 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
         t += dt;
     }
     out.duration_s = t;
+    out.past_Ah = std::max(0.0, -before);
+    out.end_Ah = s.z;
     return out;
 }
 
@@ -144,8 +166,9 @@ Expected<PredictStep> readPredictStep(const std::string& text) {
     const auto refuse = [&] {
         return fail(
             ErrorKind::InvalidArgument, phrase("This is no step: {}", text), "--do",
-            "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min; loads also "
-            "with :pulse:10s:20s or :ease:60s");
+            "charge:2A:4.20V:0.1A, nickel charge:1A:peak, charge:1A:peak-5mV or charge:0.2A:14h; "
+            "discharge:5A:3.0V, power:20W:3.0V, rest:30min; loads also with :pulse:10s:20s or "
+            ":ease:60s");
     };
     std::vector<std::string> parts(1);
     for (const char c : text) {
@@ -168,6 +191,23 @@ Expected<PredictStep> readPredictStep(const std::string& text) {
         if (figure(part, "mA", value)) return value /= 1000, true;
         return figure(part, "A", value);
     };
+    const auto stretch = [&](const std::string& part, double& value) {
+        if (figure(part, "min", value)) return value *= 60, true;
+        if (figure(part, "h", value)) return value *= 3600, true;
+        return figure(part, "s", value);
+    };
+    if (parts[0] == "charge" && parts.size() == 3 && current(parts[1], out.value)) {
+        const bool peak = parts[2].starts_with("peak");
+        const bool under = parts[2].starts_with("peak-");
+        if (under && !figure(parts[2].substr(5), "mV", out.drop_V)) return refuse();
+        if (peak && !under && parts[2] != "peak") return refuse();
+        if (peak || stretch(parts[2], out.duration_s)) {
+            out.kind = PredictStep::Kind::PeakCharge;
+            out.drop_V /= 1000;
+            if (out.drop_V > 0.05 || out.duration_s > kLongest_s) return refuse();
+            return out;
+        }
+    }
     if (parts[0] == "charge" && (parts.size() == 4 || parts.size() == 3)) {
         out.kind = PredictStep::Kind::Charge;
         if (!current(parts[1], out.value) || !figure(parts[2], "V", out.volts)) return refuse();
@@ -175,11 +215,6 @@ Expected<PredictStep> readPredictStep(const std::string& text) {
         if (parts.size() == 4 && !current(parts[3], out.cutoff_A)) return refuse();
         return out;
     }
-    const auto stretch = [&](const std::string& part, double& value) {
-        if (figure(part, "min", value)) return value *= 60, true;
-        if (figure(part, "h", value)) return value *= 3600, true;
-        return figure(part, "s", value);
-    };
     if (parts[0] == "discharge" || parts[0] == "power") {
         while (parts.size() > 3) {
             const std::size_t n = parts.size();
@@ -221,20 +256,23 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
     if (steps.empty())
         return fail(
             ErrorKind::InvalidArgument, phrase("There is nothing to predict."), "--do",
-            "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min; loads also "
-            "with :pulse:10s:20s or :ease:60s");
+            "charge:2A:4.20V:0.1A, nickel charge:1A:peak, charge:1A:peak-5mV or charge:0.2A:14h; "
+            "discharge:5A:3.0V, power:20W:3.0V, rest:30min; loads also with :pulse:10s:20s or "
+            ":ease:60s");
     if (!(setting.startSoc >= 0 && setting.startSoc <= 1.02))
         return fail(ErrorKind::InvalidArgument,
                     phrase("A charge level of {:.2f} is none.", setting.startSoc), "--start-soc",
                     phrase("0 to 1."));
     for (const PredictStep& s : steps) {
+        if (s.kind == PredictStep::Kind::PeakCharge && !m.nickel.known())
+            return fail(ErrorKind::Unsupported,
+                        phrase("Only nickel is charged to a peak or by the clock."), s.text,
+                        phrase("charge:2A:4.20V:0.1A: current, volts a cell, cut-off."));
         if (s.kind != PredictStep::Kind::Charge) continue;
         if (m.chemistry->nickel())
-            return fail(
-                ErrorKind::Unsupported,
-                phrase("The charge of a nickel battery ends at its peak, which this model does "
-                       "not know yet."),
-                s.text, phrase("discharges and rests."));
+            return fail(ErrorKind::Unsupported,
+                        phrase("A nickel battery is not charged to a voltage."), s.text,
+                        phrase("charge:1A:peak, charge:1A:peak-5mV or charge:0.2A:14h."));
         if (s.volts > m.chemistry->fault_V + 1e-9)
             return fail(ErrorKind::InvalidArgument,
                         phrase("{:.2f} V a cell is beyond the fault limit of {}.", s.volts,
@@ -255,11 +293,15 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
         return out;
     };
     const auto plain = whole({}, true);
-    const Off offs[] = {{1, 1, 1},
-                        {-1, 1, 1},
-                        {0, 1 + m.resistanceShare, 1},
-                        {0, 1, 1 + m.chargeShare},
-                        {0, 1, 1, kStartShare}};
+    std::vector<Off> offs = {{1, 1, 1},
+                             {-1, 1, 1},
+                             {0, 1 + m.resistanceShare, 1},
+                             {0, 1, 1 + m.chargeShare},
+                             {0, 1, 1, m.fullShare}};
+    if (m.nickel.known()) {
+        offs.push_back({0, 1, 1, 0, 1, 0});
+        offs.push_back({0, 1, 1, 0, 0, 1});
+    }
     std::vector<std::vector<Run>> others;
     for (const Off& off : offs) others.push_back(whole(off, false));
     std::vector<PredictedStep> out;
@@ -273,21 +315,24 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
         p.charge_Ah = run.charge_Ah;
         p.maxTemperature_C = run.maxWarmth;
         p.endVoltage_V = run.endVolts;
+        p.endSoc = 1 - run.end_Ah / m.capacity_Ah;
         p.time_s = run.time_s;
         p.voltage_V = run.voltage_V;
         const auto spread = [&](auto member) {
-            const double up = std::abs(others[0][k].*member - run.*member);
-            const double down = std::abs(others[1][k].*member - run.*member);
-            const double ohms = std::abs(others[2][k].*member - run.*member);
-            const double gain = std::abs(others[3][k].*member - run.*member);
-            const double start = std::abs(others[4][k].*member - run.*member);
-            return kModelFactor * std::sqrt(std::pow(std::max(up, down), 2) + ohms * ohms +
-                                            gain * gain + start * start);
+            const auto moved = [&](std::size_t n) {
+                return std::abs(others[n][k].*member - run.*member);
+            };
+            double squares = std::pow(std::max(moved(0), moved(1)), 2);
+            for (std::size_t n = 2; n < others.size(); ++n) squares += std::pow(moved(n), 2);
+            return kModelFactor * std::sqrt(squares);
         };
         // The tail of a charge is the hardest to tell: wider again.
         p.uncertainty_s =
             (steps[k].kind == PredictStep::Kind::Charge ? 2 : 1) * spread(&Run::duration_s);
+        if (steps[k].kind == PredictStep::Kind::PeakCharge && steps[k].duration_s > 0)
+            p.uncertainty_s = 0;
         p.uncertainty_Ah = spread(&Run::charge_Ah);
+        p.endSocUncertainty = spread(&Run::end_Ah) / m.capacity_Ah;
         const double rate = run.most_A / rated;
         const auto& e = m.evidence;
         const auto outside = [&](const std::string& why) {
@@ -306,6 +351,19 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
         if (p.extrapolated) {
             p.uncertainty_s *= 2;
             p.uncertainty_Ah *= 2;
+            p.endSocUncertainty *= 2;
+        }
+        if (steps[k].kind == PredictStep::Kind::PeakCharge) {
+            if (m.nickel.seen == 0)
+                p.caveats.push_back(
+                    phrase("How much goes in beyond what it stores is the usual share: no log "
+                           "charges it between two known levels."));
+            if (run.past_Ah > 0.05 * m.scale_Ah)
+                p.caveats.push_back(
+                    phrase("It would be charged on for {:.2f} Ah behind its peak.", run.past_Ah));
+            if (rate < 0.3 && steps[k].duration_s <= 0)
+                p.caveats.push_back(
+                    phrase("Under about 0.3C there often is no peak: add a timer."));
         }
         if (run.never) {
             p.duration_s = p.uncertainty_s = kNaN;
@@ -315,12 +373,11 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
             steps[k].volts > m.chemistry->set_V + 0.005)
             p.caveats.push_back(
                 phrase("Above the usual {:.2f} V a cell: it costs life fast.", m.chemistry->set_V));
-        const double top = steps[k].kind == PredictStep::Kind::Charge ? m.chemistry->chargeMax_C
-                                                                      : m.chemistry->dischargeMax_C;
+        const double top =
+            steps[k].charges() ? m.chemistry->chargeMax_C : m.chemistry->dischargeMax_C;
         if (run.maxWarmth > top)
             p.caveats.push_back(phrase("It would pass {:.0f} °C: stop before.", top));
-        if (steps[k].kind == PredictStep::Kind::Charge &&
-            setting.ambient_C < m.chemistry->chargeMin_C)
+        if (steps[k].charges() && setting.ambient_C < m.chemistry->chargeMin_C)
             p.caveats.push_back(
                 phrase("Charging under {:.0f} °C damages it for good.", m.chemistry->chargeMin_C));
         if (steps[k].kind == PredictStep::Kind::Power && run.endVolts > steps[k].volts + 0.01)

@@ -10,7 +10,7 @@ import math
 
 SHELLS = 12
 GAS = 8.314462618  # J/(mol K), CODATA 2018
-FLOOR = {"nmc": 3.0, "lipo": 3.3, "lfp": 2.5}
+FLOOR = {"nmc": 3.0, "lipo": 3.3, "lfp": 2.5, "nimh": 1.0}
 RATING_FLOOR = {"nmc": 3.0, "lipo": 3.3, "lfp": 2.5}
 SET = {"nmc": 4.2, "lipo": 4.2, "lfp": 3.65}
 
@@ -117,6 +117,69 @@ class Cell:
         self.temperature = settled + (self.temperature - settled) * k
 
 
+class Nickel:
+    """A nickel cell whose peak is nobody's formula: beside the main reaction oxygen is made, exponentially with the voltage
+    (Tafel) and ever easier as the cell warms; it recombines, so all of it becomes heat. Near full the main reaction dries up,
+    the oxygen takes over, its heat lowers the voltage: the peak comes by itself. Textbook electrochemistry, from memory;
+    the figures are made up."""
+    kind = "nimh"
+
+    def __init__(self, rng, capacity=None):
+        self.capacity = capacity or rng.choice([.75, 1.1, 1.9, 2.4]) * rng.uniform(.85, 1.0)
+        self.r25 = rng.uniform(.008, .022) * 2 / self.capacity
+        self.charge_transfer = rng.uniform(.3, 1.0) * self.r25
+        self.lag_r, self.lag_s = rng.uniform(.3, 1.0) * self.r25, rng.uniform(40, 300)
+        self.oxygen_V = rng.uniform(1.485, 1.51)          # of 1C, at 25 °C
+        self.tafel = rng.uniform(.018, .028)
+        self.per_kelvin = rng.uniform(.0015, .003)
+        self.hysteresis = rng.uniform(.02, .05)
+        self.mass_cp = self.capacity * rng.uniform(18, 26)
+        self.cooling = rng.uniform(900, 2500)
+        self.ambient = self.temperature = 23.0
+        self.start(.5)
+
+    def copy(self):
+        other = copy.copy(self)
+        other.x = list(self.x)
+        return other
+
+    def start(self, soc):
+        self.x = [soc, 0.0, 0.0]  # level, lagging volts, where on its hysteresis (-1 to 1)
+        self.temperature = self.ambient
+
+    def open_circuit(self):
+        s = min(max(self.x[0], 1e-6), .9999999)
+        return 1.27 + .05 * (s - .5) + .022 * math.log(s / (1 - s)) - .12 * math.exp(-s / .03) + self.hysteresis * self.x[2]
+
+    def split(self, i):
+        """Electrode volts and the oxygen's current: what the main reaction leaves."""
+        e = self.open_circuit() + self.x[1]
+        oxygen = lambda v: self.capacity * math.exp(min((v - self.oxygen_V + self.per_kelvin * (self.temperature - 25)) / self.tafel, 60))
+        if i <= 0:
+            return e + i * self.charge_transfer, 0.0
+        low, high = e - .5, e + i * self.charge_transfer
+        for _ in range(32):
+            v = .5 * (low + high)
+            if (v - e) / self.charge_transfer + oxygen(v) > i:
+                high = v
+            else:
+                low = v
+        return v, min(oxygen(v), i)
+
+    def voltage(self, i):
+        return self.split(i)[0] + i * self.r25
+
+    def step(self, dt, i):
+        v, oxygen = self.split(i)
+        main = i - oxygen
+        self.x[0] = self.x[0] + main * dt / 3600 / self.capacity
+        self.x[1] += (main * self.lag_r - self.x[1]) * (1 - math.exp(-dt / self.lag_s))
+        self.x[2] += ((main > 0) - (main < 0) - self.x[2]) * (1 - math.exp(-abs(main) * dt / 3600 / self.capacity / .05))
+        heat = i * i * self.r25 + oxygen * v + main * (v - self.open_circuit())
+        settled = self.ambient + heat * self.cooling / self.mass_cp
+        self.temperature = settled + (self.temperature - settled) * math.exp(-dt / self.cooling)
+
+
 class Bench:
     """Plays steps on one cell or on a string of cells in series and keeps what happened, finely, as (t, volts of each cell,
     current, temperature); an edge is two samples of one time."""
@@ -172,6 +235,19 @@ class Bench:
             v = (max if i > 0 else min)(c.voltage(now) for c in b.cells) if each else b.pack(now)
             return v >= limit if i > 0 else v <= limit
         return self.run(lambda b, dt: i, done, seconds)
+
+    def to_peak(self, i, drop, seconds=1e9):
+        """Charge until the voltage lies `drop` under its highest, ten minutes held off. Returns when it was highest."""
+        top = [0.0, None]
+
+        def done(b, now):
+            v = b.pack(now)
+            if v > top[0]:
+                top[:] = [v, b.t]
+            return b.t - t0 > 600 and top[0] - v >= drop
+        t0 = self.t
+        self.run(lambda b, dt: i, done, seconds)
+        return top[1]
 
     def _at(self, target, low, high, dt):
         """Current in [low, high] at which target(current, volts) is 0; it rises with the current."""

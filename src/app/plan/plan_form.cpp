@@ -4,7 +4,6 @@
 #include <QComboBox>
 #include <QDateTimeEdit>
 #include <QDoubleSpinBox>
-#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -13,6 +12,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/theme/field_grid.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -45,100 +45,48 @@ PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(0, 2, 0, 2);
     box->setSpacing(4);
-    grid_ = new QWidget(this);
-    auto* grid = new QGridLayout(grid_);
-    grid->setContentsMargins(0, 0, 0, 0);
-    grid->setHorizontalSpacing(6);
-    grid->setVerticalSpacing(4);
-    for (const int column : {1, 3, 5, 7}) grid->setColumnStretch(column, 1);
+    grid_ = new FieldGrid(4, this);
     box->addWidget(grid_);
     const auto change = [this] {
         if (!filling_) Q_EMIT changed();
     };
-    const auto field = [&](const QString& label, QWidget* edit, const char* name,
-                           const QString& more = {}) {
-        auto* l = new QLabel(label, grid_);
-        l->setProperty("role", "muted");
-        l->setBuddy(edit);
-        l->setToolTip(more);
-        edit->setObjectName(name);
-        edit->setAccessibleName(label);
-        edit->setToolTip(more);
-        edit->setProperty("role", "compact");
-        fields_.emplace_back(l, edit);
-    };
-    const QString narrow = QString(QChar(0x202F));
-    chemistry_ = new QComboBox(grid_);
+    connect(grid_, &FieldGrid::changed, this, change);
+    chemistry_ = grid_->choice(tr("Chemistry"), "planChemistry", {});
     for (const Chemistry& c : chemistries())
         chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
-    connect(chemistry_, &QComboBox::currentIndexChanged, this, change);
-    const auto whole = [&](int low, int high, int value, const QString& suffix) {
-        auto* s = new QSpinBox(grid_);
-        s->setRange(low, high);
-        s->setValue(value);
-        s->setSuffix(suffix);
-        s->setKeyboardTracking(false);
-        connect(s, &QSpinBox::valueChanged, this, change);
-        return s;
-    };
-    const auto decimal = [&](double low, double high, double value, double step, int digits,
-                             const QString& suffix) {
-        auto* s = new QDoubleSpinBox(grid_);
-        s->setRange(low, high);
-        s->setDecimals(digits);
-        s->setSingleStep(step);
-        s->setValue(value);
-        s->setSuffix(suffix);
-        s->setKeyboardTracking(false);
-        connect(s, &QDoubleSpinBox::valueChanged, this, change);
-        return s;
-    };
-    field(tr("Chemistry"), chemistry_, "planChemistry");
-    series_ = whole(1, 400, 3, {});
-    field(tr("Cells in series"), series_, "planSeries");
-    rated_ = decimal(0.01, 10000, 5, 0.5, 2, narrow + "Ah");
-    field(tr("Rated"), rated_, "planRated");
-    charger_ = new QComboBox(grid_);
-    connect(charger_, &QComboBox::currentIndexChanged, this, change);
-    field(tr("Charger"), charger_, "planCharger");
-    rate_ = decimal(0, 10, 0, 0.1, 2, narrow + "C");
+    series_ = grid_->whole(tr("Cells in series"), "planSeries", 1, 400, 3);
+    rated_ = grid_->decimal(tr("Rated"), "planRated", {0.01, 10000, 0.5, 2}, 5, "Ah");
+    charger_ = grid_->choice(tr("Charger"), "planCharger", {});
+    rate_ = grid_->decimal(tr("Rate"), "planRate", {0, 10, 0.1, 2}, 0, "C");
     rate_->setSpecialValueText(tr("kind"));
-    field(tr("Rate"), rate_, "planRate");
-    target_ = decimal(0, 5, 0, 0.01, 2, narrow + "V");
+    target_ = grid_->decimal(tr("Volts a cell"), "planTarget", {0, 5, 0.01, 2}, 0, "V");
     target_->setSpecialValueText(tr("usual"));
-    field(tr("Volts a cell"), target_, "planTarget");
     rested_ = new QLineEdit(grid_);
     rested_->setPlaceholderText(tr("not measured"));
     connect(rested_, &QLineEdit::editingFinished, this, change);
-    field(tr("Volts at rest"), rested_, "planRested",
-          tr("Of the whole battery, or of each cell one after the other: 3.71 3.70 3.68"));
-    from_ = whole(-1, 100, -1, narrow + "%");
+    grid_->add(tr("Volts at rest"), rested_, "planRested",
+               tr("Of the whole battery, or of each cell one after the other: 3.71 3.70 3.68"));
+    from_ = grid_->whole(tr("Level before"), "planFrom", -1, 100, -1, "%");
     from_->setSpecialValueText(tr("not known"));
-    field(tr("Level before"), from_, "planFrom");
-    warmth_ = whole(-30, 60, 20, narrow + "°C");
-    field(tr("Warmth"), warmth_, "planWarmth");
-    field_ = whole(0, 100000, 0, narrow + "Wh");
+    warmth_ = grid_->whole(tr("Warmth"), "planWarmth", -30, 60, 20, "°C");
+    field_ = grid_->whole(tr("Fed from"), "planField", 0, 100000, 0, "Wh",
+                          tr("Energy of the field battery that feeds the charger"));
     field_->setSpecialValueText(tr("the mains"));
-    field(tr("Fed from"), field_, "planField",
-          tr("Energy of the field battery that feeds the charger"));
-    program_ = new QComboBox(grid_);
-    program_->addItems({tr("recondition"), tr("break in"), tr("log its capacity")});
-    connect(program_, &QComboBox::currentIndexChanged, this, change);
-    field(tr("Program"), program_, "planProgram");
-    cycles_ = whole(1, 20, 3, {});
-    field(tr("Cycles"), cycles_, "planCycles");
+    program_ = grid_->choice(tr("Program"), "planProgram",
+                             {tr("recondition"), tr("break in"), tr("log its capacity")});
+    cycles_ = grid_->whole(tr("Cycles"), "planCycles", 1, 20, 3);
     ready_ = new QDateTimeEdit(QDateTime(QDate::currentDate().addDays(1), QTime(18, 0)), grid_);
     ready_->setDisplayFormat("yyyy-MM-dd HH:mm");
     ready_->setKeyboardTracking(false);
     connect(ready_, &QDateTimeEdit::dateTimeChanged, this, change);
-    field(tr("Ready by"), ready_, "planReady");
+    grid_->add(tr("Ready by"), ready_, "planReady");
     const auto hour = [&](int h, const char* name, const QString& label) {
         auto* e = new QTimeEdit(QTime(h, h == 22 ? 30 : 0), grid_);
         e->setDisplayFormat("HH:mm");
         e->setButtonSymbols(QAbstractSpinBox::NoButtons);
         e->setKeyboardTracking(false);
         connect(e, &QTimeEdit::timeChanged, this, change);
-        field(label, e, name);
+        grid_->add(label, e, name);
         return e;
     };
     presentFrom_ = hour(7, "planPresentFrom", tr("Somebody there from"));
@@ -170,18 +118,9 @@ PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
     setChargers(genericChargers());
 }
 
-void PlanForm::visible(QWidget* edit, bool on) {
-    for (const auto& [label, field] : fields_)
-        if (field == edit) {
-            label->setVisible(on);
-            field->setVisible(on);
-        }
-}
-
 void PlanForm::setAsked(PlanAsked asked) {
     using A = PlanAsked;
-    auto* grid = static_cast<QGridLayout*>(grid_->layout());
-    while (QLayoutItem* item = grid->takeAt(0)) delete item;
+    const auto visible = [this](QWidget* field, bool on) { grid_->ask(field, on); };
     const bool single = asked != A::Join && asked != A::Queue && asked != A::WhatIf;
     for (QWidget* w :
          std::initializer_list<QWidget*>{chemistry_, series_, rated_, charger_, warmth_})
@@ -196,15 +135,7 @@ void PlanForm::setAsked(PlanAsked asked) {
     visible(ready_, asked == A::ReadyBy);
     visible(presentFrom_, asked == A::ReadyBy || asked == A::Queue);
     visible(presentTo_, asked == A::ReadyBy || asked == A::Queue);
-    // Only what is asked for, without gaps.
-    int place = 0;
-    for (const auto& [label, field] : fields_) {
-        if (field->isHidden()) continue;
-        grid->addWidget(label, place / 4, place % 4 * 2);
-        grid->addWidget(field, place / 4, place % 4 * 2 + 1);
-        ++place;
-    }
-    grid_->setVisible(place > 0);
+    grid_->layOut();
     beyond_->setVisible(asked == A::Charge);
     unattended_->setVisible(asked == A::Queue);
     week_->setVisible(asked == A::ReadyBy);

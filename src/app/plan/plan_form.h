@@ -19,6 +19,8 @@ class QTimeEdit;
 
 namespace nk {
 
+class FieldGrid;
+
 /// The questions, in the order of their buttons.
 enum class PlanAsked { Charge, BackToLife, Storage, ReadyBy, Join, Queue, WhatIf };
 
@@ -58,12 +60,9 @@ class PlanForm : public QWidget {
     void changed();
 
   private:
-    void visible(QWidget* edit, bool on);
-
-    std::vector<std::pair<QWidget*, QWidget*>> fields_;  ///< labels and what they name
     std::vector<ChargerCard> chargers_;
     bool filling_ = false;
-    QWidget* grid_ = nullptr;
+    FieldGrid* grid_ = nullptr;
     QComboBox* chemistry_ = nullptr;
     QSpinBox* series_ = nullptr;
     QDoubleSpinBox* rated_ = nullptr;

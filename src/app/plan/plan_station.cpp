@@ -389,12 +389,19 @@ void PlanStation::expect() {
         return;
     }
     const auto plan = planCharge(chargeWish());
-    if (!plan || !std::isfinite(plan->setPerCell_V)) return;
+    if (!plan) return;
     PredictStep step;
-    step.kind = PredictStep::Kind::Charge;
     step.value = plan->effectiveCurrent_A;
-    step.volts = plan->setPerCell_V;
-    step.cutoff_A = plan->cutoff_A;
+    if (std::isfinite(plan->setPerCell_V)) {
+        step.kind = PredictStep::Kind::Charge;
+        step.volts = plan->setPerCell_V;
+        step.cutoff_A = plan->cutoff_A;
+    } else if (std::isfinite(plan->peakDrop_mV)) {
+        step.kind = PredictStep::Kind::PeakCharge;
+        step.drop_V = plan->peakDrop_mV / 1000;
+    } else {
+        return;
+    }
     PredictSetting setting;
     // The level as told, by volts at rest, or from empty: and which of them is said.
     double unsure = 0;
@@ -412,11 +419,15 @@ void PlanStation::expect() {
     curve_->setStep(p);
     curve_->show();
     QString line =
-        tr("By its own model: %1 ± %2 to the end, %3 to the knee, %4, up to %5 °C; it misses "
-           "what it did not see by %6 mV a cell.")
+        tr("By its own model: %1 ± %2 to the end, %3, %4, up to %5 °C; it misses what it did not "
+           "see by %6 mV a cell.")
             .arg(QString::fromStdString(durationText(p.duration_s)),
                  QString::fromStdString(durationText(2 * p.uncertainty_s)),
-                 QString::fromStdString(std::isfinite(p.knee_s) ? durationText(p.knee_s) : "?"),
+                 step.kind == PredictStep::Kind::PeakCharge
+                     ? tr("%1 mV a cell under its peak").arg(plan->peakDrop_mV)
+                     : tr("%1 to the knee")
+                           .arg(QString::fromStdString(
+                               std::isfinite(p.knee_s) ? durationText(p.knee_s) : "?")),
                  QString::fromStdString(valueText(p.charge_Ah, p.uncertainty_Ah, "Ah").joined()),
                  QString::fromStdString(phrase("{:.0f}", p.maxTemperature_C)),
                  QString::fromStdString(phrase("{:.0f}", 1000 * own->leftOutRms_V)));

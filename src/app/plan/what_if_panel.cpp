@@ -2,7 +2,6 @@
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
-#include <QGridLayout>
 #include <QLabel>
 #include <QSpinBox>
 #include <QVBoxLayout>
@@ -10,6 +9,7 @@
 
 #include "app/plot/prediction_plot.h"
 #include "app/session/text.h"
+#include "app/theme/field_grid.h"
 #include "app/theme/word_label.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
@@ -35,70 +35,26 @@ WhatIfPanel::WhatIfPanel(QWidget* parent) : QWidget(parent) {
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(0, 0, 0, 0);
     box->setSpacing(6);
-    form_ = new QWidget(this);
-    auto* grid = new QGridLayout(form_);
-    grid->setContentsMargins(0, 2, 0, 2);
-    grid->setHorizontalSpacing(6);
-    grid->setVerticalSpacing(4);
-    for (const int column : {1, 3, 5, 7}) grid->setColumnStretch(column, 1);
-    const auto change = [this] {
+    form_ = new FieldGrid(4, this);
+    connect(form_, &FieldGrid::changed, this, [this] {
         if (!filling_) ask();
-    };
-    const auto field = [&](const QString& label, QWidget* edit, const char* name) {
-        auto* l = new QLabel(label, form_);
-        l->setProperty("role", "muted");
-        l->setBuddy(edit);
-        edit->setObjectName(name);
-        edit->setAccessibleName(label);
-        edit->setProperty("role", "compact");
-        fields_.emplace_back(l, edit);
-    };
-    const QString narrow = QString(QChar(0x202F));
-    const auto decimal = [&](double low, double high, double step, int digits,
-                             const QString& suffix) {
-        auto* s = new QDoubleSpinBox(form_);
-        s->setRange(low, high);
-        s->setDecimals(digits);
-        s->setSingleStep(step);
-        s->setSuffix(suffix);
-        s->setKeyboardTracking(false);
-        connect(s, &QDoubleSpinBox::valueChanged, this, change);
-        return s;
-    };
-    const auto whole = [&](int low, int high, int value, const QString& suffix) {
-        auto* s = new QSpinBox(form_);
-        s->setRange(low, high);
-        s->setValue(value);
-        s->setSuffix(suffix);
-        s->setKeyboardTracking(false);
-        connect(s, &QSpinBox::valueChanged, this, change);
-        return s;
-    };
+    });
     step_ = new QComboBox(form_);
     connect(step_, &QComboBox::currentIndexChanged, this, [this] {
         if (!filling_) chooseStep();
     });
-    field(tr("What was logged"), step_, "whatIfStep");
-    amount_ = decimal(0.001, 100000, 0.1, 3, {});
-    field(tr("Had it been"), amount_, "whatIfAmount");
-    unit_ = new QComboBox(form_);
-    unit_->addItems({"A", "W"});
-    connect(unit_, &QComboBox::currentIndexChanged, this, change);
-    field(tr("in"), unit_, "whatIfUnit");
-    volts_ = decimal(0.5, 5, 0.01, 3, narrow + "V");
-    field(tr("to, a cell"), volts_, "whatIfVolts");
-    cutoff_ = decimal(0.001, 10000, 0.01, 3, narrow + "A");
-    field(tr("Cut-off"), cutoff_, "whatIfCutoff");
-    warmth_ = whole(-30, 60, 20, narrow + "°C");
-    field(tr("at"), warmth_, "whatIfWarmth");
-    load_ = new QComboBox(form_);
-    load_->addItems({tr("steady"), tr("pulsed"), tr("eased in")});
-    connect(load_, &QComboBox::currentIndexChanged, this, change);
-    field(tr("Load"), load_, "whatIfLoad");
-    on_ = whole(1, 100000, 10, narrow + "s");
-    field(tr("on, or over"), on_, "whatIfOn");
-    off_ = whole(1, 100000, 20, narrow + "s");
-    field(tr("off"), off_, "whatIfOff");
+    form_->add(tr("What was logged"), step_, "whatIfStep");
+    amount_ = form_->decimal(tr("Had it been"), "whatIfAmount", {0.001, 100000, 0.1, 3}, 1);
+    unit_ = form_->choice(tr("in"), "whatIfUnit", {"A", "W"});
+    volts_ = form_->decimal(tr("to, a cell"), "whatIfVolts", {0.5, 5, 0.01, 3}, 4, "V");
+    cutoff_ = form_->decimal(tr("Cut-off"), "whatIfCutoff", {0.001, 10000, 0.01, 3}, 1, "A");
+    end_ = form_->choice(tr("to"), "whatIfEnd", {tr("its peak"), tr("the clock")});
+    drop_ = form_->decimal(tr("below it, a cell"), "whatIfDrop", {0, 20, 1, 1}, 5, "mV");
+    minutes_ = form_->whole(tr("for"), "whatIfMinutes", 1, 6000, 90, "min");
+    warmth_ = form_->whole(tr("at"), "whatIfWarmth", -30, 60, 20, "°C");
+    load_ = form_->choice(tr("Load"), "whatIfLoad", {tr("steady"), tr("pulsed"), tr("eased in")});
+    on_ = form_->whole(tr("on, or over"), "whatIfOn", 1, 100000, 10, "s");
+    off_ = form_->whole(tr("off"), "whatIfOff", 1, 100000, 20, "s");
     box->addWidget(form_);
     words_ = wordLabel(this, "whatIfWords", "");
     box->addWidget(words_);
@@ -132,8 +88,8 @@ void WhatIfPanel::setRecording(const ShownPtr& shown, const std::optional<OwnMod
     if (steps_.empty()) {
         words_->setText(!shown_   ? tr("Choose a recording with a charge or a discharge.")
                         : !model_ ? why
-                                  : tr("This recording has no lithium charge and no steady "
-                                       "discharge that could be told again."));
+                                  : tr("This recording has no charge and no steady discharge "
+                                       "that could be told again."));
         return;
     }
     // The longest first.
@@ -156,6 +112,7 @@ void WhatIfPanel::chooseStep() {
     const auto was = asPredicted(*shown_->recording, s, shown_->analysis.battery);
     if (!was) return;
     const bool charge = was->kind == PredictStep::Kind::Charge;
+    asked_ = was->kind;
     const Step* taper = steps_[at] + 1 < list.size() && s.kind == StepKind::CcCharge &&
                                 list[steps_[at] + 1].kind == StepKind::CvCharge
                             ? &list[steps_[at] + 1]
@@ -176,59 +133,51 @@ void WhatIfPanel::chooseStep() {
     const double warm = r.hasTemperature() ? r.temperature_C()[s.first] : kNaN;
     warmth_->setValue(static_cast<int>(std::lround(std::isfinite(warm) ? warm : 20)));
     load_->setCurrentIndex(0);
-    for (const auto& [label, edit] : fields_) {
-        const bool on = edit == cutoff_                  ? charge
-                        : edit == unit_ || edit == load_ ? !charge
-                        : edit == on_ || edit == off_    ? false
-                                                         : true;
-        label->setVisible(on);
-        edit->setVisible(on);
-    }
+    end_->setCurrentIndex(was->duration_s > 0 ? 1 : 0);
+    drop_->setValue(1000 * was->drop_V);
+    minutes_->setValue(std::max(1, static_cast<int>(std::lround(s.sum.duration_s / 60))));
     filling_ = false;
     ask();
 }
 
 PredictStep WhatIfPanel::wanted() const {
     PredictStep out;
-    const bool charge = !cutoff_->isHidden();
-    out.kind = charge                       ? PredictStep::Kind::Charge
-               : unit_->currentIndex() == 1 ? PredictStep::Kind::Power
-                                            : PredictStep::Kind::Discharge;
+    out.kind = asked_;
     out.value = amount_->value();
+    if (asked_ == PredictStep::Kind::PeakCharge) {
+        if (end_->currentIndex() == 0)
+            out.drop_V = drop_->value() / 1000;
+        else
+            out.duration_s = 60.0 * minutes_->value();
+        return out;
+    }
     out.volts = volts_->value();
     out.cutoff_A = cutoff_->value();
-    if (!charge && load_->currentIndex() == 1) {
+    if (out.charges()) return out;
+    out.kind = unit_->currentIndex() == 1 ? PredictStep::Kind::Power : PredictStep::Kind::Discharge;
+    if (load_->currentIndex() == 1) {
         out.on_s = on_->value();
         out.off_s = off_->value();
     }
-    if (!charge && load_->currentIndex() == 2) out.ease_s = on_->value();
+    if (load_->currentIndex() == 2) out.ease_s = on_->value();
     return out;
-}
-
-/// Only what the step has, without gaps.
-void WhatIfPanel::layOut() {
-    auto* grid = static_cast<QGridLayout*>(form_->layout());
-    while (QLayoutItem* item = grid->takeAt(0)) delete item;
-    int place = 0;
-    for (const auto& [label, edit] : fields_) {
-        if (edit->isHidden()) continue;
-        grid->addWidget(label, place / 4, place % 4 * 2);
-        grid->addWidget(edit, place / 4, place % 4 * 2 + 1);
-        ++place;
-    }
 }
 
 void WhatIfPanel::ask() {
     if (steps_.empty()) return;
-    const bool charge = !cutoff_->isHidden();
-    for (const auto& [label, edit] : fields_) {
-        if (edit != on_ && edit != off_) continue;
-        const bool on =
-            !charge && (load_->currentIndex() == 1 || (load_->currentIndex() == 2 && edit == on_));
-        label->setVisible(on);
-        edit->setVisible(on);
-    }
-    layOut();
+    const bool charge = asked_ == PredictStep::Kind::Charge;
+    const bool peak = asked_ == PredictStep::Kind::PeakCharge;
+    const bool load = !charge && !peak;
+    form_->ask(unit_, load);
+    form_->ask(volts_, !peak);
+    form_->ask(cutoff_, charge);
+    form_->ask(end_, peak);
+    form_->ask(drop_, peak && end_->currentIndex() == 0);
+    form_->ask(minutes_, peak && end_->currentIndex() == 1);
+    form_->ask(load_, load);
+    form_->ask(on_, load && load_->currentIndex() > 0);
+    form_->ask(off_, load && load_->currentIndex() == 1);
+    form_->layOut();
     const std::size_t step = steps_[static_cast<std::size_t>(std::max(0, step_->currentIndex()))];
     job_.start(
         [shown = shown_, model = *model_, step, instead = wanted(), warmth = warmth_->value()](
@@ -248,7 +197,7 @@ void WhatIfPanel::take(const Expected<WhatIf>& told) {
     }
     answer_ = *told;
     const WhatIf& w = *told;
-    const bool charge = w.instead.step.kind == PredictStep::Kind::Charge;
+    const bool charge = w.instead.step.charges();
     const PredictedStep& p = w.instead;
     QStringList lines;
     lines << tr("It would take %1 and %2 %3; it took %4.")
@@ -256,7 +205,11 @@ void WhatIfPanel::take(const Expected<WhatIf>& told) {
                       say(valueText(std::abs(p.charge_Ah), p.uncertainty_Ah, "Ah").joined()),
                       say(durationText(w.measured_s)));
     QString second;
-    if (charge)
+    if (w.instead.step.kind == PredictStep::Kind::PeakCharge)
+        second = tr("It would end %1 ± %2 % full, ")
+                     .arg(say(phrase("{:.0f}", 100 * std::min(1.0, w.endSoc))),
+                          say(phrase("{:.0f}", std::max(1.0, 200 * w.endSocUncertainty))));
+    else if (charge)
         second = tr("The knee would come after %1; it would end %2 ± %3 % full, ")
                      .arg(std::isfinite(p.knee_s) ? say(durationText(p.knee_s)) : "?",
                           say(phrase("{:.0f}", 100 * std::min(1.0, w.endSoc))),

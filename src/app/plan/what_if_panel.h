@@ -15,6 +15,7 @@ class QSpinBox;
 
 namespace nk {
 
+class FieldGrid;
 class PredictionPlot;
 
 class WhatIfPanel : public QWidget {
@@ -31,7 +32,6 @@ class WhatIfPanel : public QWidget {
 
   private:
     void chooseStep();
-    void layOut();
     void ask();
     void take(const Expected<WhatIf>& told);
     PredictStep wanted() const;
@@ -42,7 +42,8 @@ class WhatIfPanel : public QWidget {
     std::vector<std::size_t> steps_;  ///< of the recording, that can be told again
     std::optional<WhatIf> answer_;
     bool filling_ = false;
-    QWidget* form_ = nullptr;
+    PredictStep::Kind asked_ = PredictStep::Kind::Charge;  ///< what the chosen step was
+    FieldGrid* form_ = nullptr;
     QComboBox* step_ = nullptr;
     QDoubleSpinBox* amount_ = nullptr;
     QComboBox* unit_ = nullptr;
@@ -52,7 +53,9 @@ class WhatIfPanel : public QWidget {
     QComboBox* load_ = nullptr;
     QSpinBox* on_ = nullptr;
     QSpinBox* off_ = nullptr;
-    std::vector<std::pair<QWidget*, QWidget*>> fields_;
+    QComboBox* end_ = nullptr;
+    QDoubleSpinBox* drop_ = nullptr;
+    QSpinBox* minutes_ = nullptr;
     QLabel* words_ = nullptr;
     PredictionPlot* curve_ = nullptr;
 };
