@@ -119,7 +119,7 @@ Expected<HabitLoad> loadOf(const Habit& habit, const Chemistry& chemistry) {
     const double target_V = habit.target_V > 0 ? habit.target_V : chemistry.set_V;
     HabitLoad out;
     // Full is what the set voltage gives; the curve may end a little under or over it.
-    const double full = ocv.soc(chemistry.set_V);
+    const double full = chemistry.fullSoc;
     out.targetSoc = std::clamp(ocv.soc(target_V) / full, 0.0, 1.0);
     out.highestSoc = out.targetSoc;
     double paused = 0;

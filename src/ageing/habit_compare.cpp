@@ -52,7 +52,7 @@ Expected<HabitAnswer> answerHabit(const Habit& habit, const HabitBattery& batter
         out.schools.push_back(std::move(a));
     }
     // What the device leaves in it is no range.
-    const double full = chemistry.ocv.soc(chemistry.set_V);
+    const double full = chemistry.fullSoc;
     const double kept =
         habit.deviceFloor_V > 0 ? std::min(0.95, chemistry.ocv.soc(habit.deviceFloor_V) / full) : 0;
     out.range = std::max(0.0, (out.load.targetSoc - kept) / (1 - kept));

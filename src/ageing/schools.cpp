@@ -108,7 +108,7 @@ double lfpRate(double c_rate, double temperature_K) {
 SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
                      const Chemistry& chemistry, double baseCycles)
     : school_(school), equivalents_(load.equivalentsPerWeek) {
-    const double full = chemistry.ocv.soc(chemistry.set_V);
+    const double full = chemistry.fullSoc;
     const auto volts = [&](double soc) { return chemistry.ocv.voltage_V(soc * full); };
     switch (school) {
         case School::Table: {

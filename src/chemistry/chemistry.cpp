@@ -64,7 +64,7 @@ double OpenCircuitCurve::slope_V(double soc) const {
 }
 
 double OpenCircuitCurve::soc(double voltage_V) const {
-    if (soc_.size() < 2) return std::nan("");
+    if (soc_.size() < 2 || std::isnan(voltage_V)) return std::nan("");
     if (voltage_V <= voltage_V_.front()) return soc_.front();
     if (voltage_V >= voltage_V_.back()) return soc_.back();
     double low = soc_.front();
@@ -108,6 +108,7 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
     c.ocv = OpenCircuitCurve(ocv.at("soc").get<std::vector<double>>(),
                              ocv.at("voltage_V").get<std::vector<double>>());
     c.ocvSpread_V = ocv.at("spread_V").get<double>();
+    c.settle();
     for (const auto& [key, figure] : limits.items()) {
         if (figure.is_null()) continue;
         if (!c.sources.empty()) c.sources += "; ";
@@ -117,6 +118,10 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
 }
 
 }  // namespace
+
+void Chemistry::settle() {
+    fullSoc = std::isfinite(set_V) && !ocv.empty() ? std::max(0.2, ocv.soc(set_V)) : 1;
+}
 
 const std::vector<Chemistry>& chemistries() {
     static const std::vector<Chemistry> all = [] {
@@ -183,6 +188,7 @@ void Battery::combine() {
         own->ocvSpread_V = std::max(0.002, ownCurve_.uncertainty_V);
         own->sources = "Open-circuit curve from this battery's own logs. " + own->sources;
     }
+    own->settle();
     own_ = std::move(own);
 }
 

@@ -26,7 +26,7 @@ class OpenCircuitCurve {
     double voltage_V(double soc) const;
     /// dV/dSoC, V per unit state of charge.
     double slope_V(double soc) const;
-    /// State of charge of a rested voltage; 0 or 1 outside the table.
+    /// State of charge of a rested voltage; 0 or 1 outside the table, NaN of NaN.
     double soc(double voltage_V) const;
     bool empty() const { return soc_.empty(); }
     std::span<const double> socPoints() const { return soc_; }
@@ -44,6 +44,7 @@ struct Chemistry {
     Family family = Family::Lithium;
     double nominal_V = 0;
     double set_V = 0;             ///< end-of-charge voltage; NaN for nickel
+    double fullSoc = 1;           ///< place of `set_V` on the curve, 0.2 at least; nickel: its end
     double fault_V = 0;           ///< above this a charge is a hazard; NaN for nickel
     double dischargeFloor_V = 0;  ///< usual end of discharge
     double overdrained_V = 0;     ///< under this the cell is over-drained: do not just charge
@@ -59,6 +60,8 @@ struct Chemistry {
     double ocvSpread_V = 0.01;  ///< how far single cells lie from the curve, standard deviation
     std::string sources;        ///< the sources of the figures above, for the "how" panel
 
+    /// `fullSoc` anew, after the curve or the set voltage has changed.
+    void settle();
     bool nickel() const { return family == Family::Nickel; }
 };
 

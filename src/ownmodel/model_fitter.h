@@ -32,11 +32,7 @@ void hat(const double (&knots)[N], double s, int& index, double& upper) {
 }
 
 inline double base_V(const Chemistry& c, double level) {
-    const double full = std::max(0.2, c.ocv.soc(c.set_V));
-    if (!std::isfinite(full)) {
-        const double s = std::clamp(level, 0.0, 1.0);
-        return c.ocv.voltage_V(s);
-    }
+    const double full = c.fullSoc;
     const double s = std::clamp(level, 0.0, 1.0) * full;
     double v = c.ocv.voltage_V(s);
     if (level > 1) v += (level - 1) * full * std::max(0.3, c.ocv.slope_V(full));

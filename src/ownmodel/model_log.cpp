@@ -77,7 +77,7 @@ ThinnedLog thinnedLog(const ModelLog& given, const Battery& battery, const Chemi
     if (!std::isfinite(out.start_Ah) && !steps.empty() && !c.nickel()) {
         const double volts = steps.front().startVoltage_V / series;
         const bool rested = steps.front().kind == StepKind::Rest;
-        const double top = c.ocv.voltage_V(std::max(0.2, c.ocv.soc(c.set_V)));
+        const double top = c.ocv.voltage_V(c.fullSoc);
         if (rested && volts > std::min(top, c.set_V) - 0.03) out.start_Ah = 0;
     }
     // Thinned: even over the samples, and all of a minute behind a change of the current.

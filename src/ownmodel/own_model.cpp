@@ -306,7 +306,7 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     for (const ThinnedLog& log : all)
         if (!std::isfinite(log.start_Ah)) {
             const double v = log.rows.front().volts - log.rows.front().amps * usual;
-            const double full = std::max(0.2, c->ocv.soc(c->set_V));
+            const double full = c->fullSoc;
             shape.starts.push_back(scale * (1 - std::clamp(c->ocv.soc(v) / full, 0.0, 1.0)));
         }
     const auto everything = [](std::size_t, std::size_t) { return true; };
@@ -333,9 +333,11 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             s.lag_s > 3000 || s.lag < 0 || s.lag > 4 || std::abs(p[0]) > 0.5 || s.activation < 0 ||
             s.activation > 80000)
             return 1e12;
-        const double stretch = c->nickel() ? 0.02 : 0.05;
+        const double stretch = c->nickel() ? 0.01 : 0.05;
         double penalty = p[0] * p[0] / (stretch * stretch);
         penalty += std::pow((s.activation - c->activation_J_mol) / 10000, 2);
+        // One load alone cannot tell a surface that lags from a capacity that is larger.
+        if (c->nickel()) penalty += std::pow(s.lag / 0.3, 2);
         penalty += fitter.beyond(s) / (0.02 * 0.02);
         return fitter.linear(s, everything).rss + penalty;
     };

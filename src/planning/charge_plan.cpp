@@ -169,8 +169,7 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
     const bool flat = c->nickel() || c->id == "lfp" || c->id == "lto";
     double told = wish.fromSoc;
     if (told < 0 && std::isfinite(out.triage.cell_V) && !flat)
-        told = std::clamp(c->ocv.soc(out.triage.cell_V) / std::max(0.2, c->ocv.soc(c->set_V)), 0.0,
-                          1.0);
+        told = std::clamp(c->ocv.soc(out.triage.cell_V) / c->fullSoc, 0.0, 1.0);
     const double from = told >= 0 ? told : 0;
     if (!c->nickel()) {
         double perCell = c->set_V;
@@ -258,8 +257,8 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
                      phrase(
                          "To {:.2f} V a cell: {:.0f} % of the charge, {:.1f} to {:.1f} times "
                          "the cycles.",
-                         volts, 100 * c->ocv.soc(volts) / std::max(0.2, c->ocv.soc(c->set_V)),
-                         std::pow(1.5, under / 0.1), std::pow(2.5, under / 0.1));
+                         volts, 100 * c->ocv.soc(volts) / c->fullSoc, std::pow(1.5, under / 0.1),
+                         std::pow(2.5, under / 0.1));
         }
         out.reasons["life"] = words + " " + phrase("(Common practice, no source.)");
     }

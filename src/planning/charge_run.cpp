@@ -8,7 +8,7 @@ namespace nk {
 ChargeRun runCharge(const Chemistry& chemistry, const ChargeRunSetting& s) {
     ChargeRun out;
     // Full is where the open-circuit curve meets the set voltage.
-    const double full = std::max(0.2, chemistry.ocv.soc(chemistry.set_V));
+    const double full = chemistry.fullSoc;
     const double end = chemistry.ocv.soc(std::min(s.set_V, chemistry.set_V)) / full;
     double soc = s.fromSoc;
     bool knee = false;

@@ -200,7 +200,7 @@ Expected<Program> planStorage(const ProgramWish& w) {
                    "months. Nothing is to be done now."));
         return out;
     }
-    const double perCell = c->ocv.voltage_V(w.toSoc * c->ocv.soc(c->set_V));
+    const double perCell = c->ocv.voltage_V(w.toSoc * c->fullSoc);
     out.reasons.push_back(phrase("{:.0f} % is {:.2f} V a cell rested, {:.2f} V in all.",
                                  100 * w.toSoc, perCell, perCell * w.battery.series));
     out.reasons.push_back(

@@ -184,6 +184,52 @@ TEST_F(PlanWindow, WhatIfTellsALoggedStepAgain) {
     }
 }
 
+TEST_F(PlanWindow, ANickelChargeIsToldAgainToItsPeakOrByTheClock) {
+    const auto log = logged(R"({"seed": 5, "ambient_C": 22,
+        "battery": {"name": "x", "chemistry": "nimh", "series": 6, "rated_Ah": 2.0, "capacity_Ah": 1.9, "soc": 0.1},
+        "program": [{"do": "rest", "longest_s": 600},
+                    {"do": "charge", "current_A": 1.2, "peak_drop_V": 0.004, "longest_s": 20000},
+                    {"do": "rest", "longest_s": 2400}, {"do": "discharge", "current_A": 0.6, "floor_V": 6.0},
+                    {"do": "rest", "longest_s": 900}],
+        "logger": {"interval_s": 10}})");
+    importLog(writeLog("module.csv", log.text), "Radio module 9", "nimh", 6, "2 Ah");
+    PlanStation* s = station();
+    settle();
+    // The card's own curve ends under the peak.
+    EXPECT_TRUE(part<QLabel>("planModel")->text().contains("under its peak"))
+        << part<QLabel>("planModel")->text().toStdString();
+    EXPECT_TRUE(s->findChild<QWidget*>("expectedCurve")->isVisible());
+    ask(6);
+    auto* panel = s->findChild<WhatIfPanel*>();
+    ASSERT_TRUE(panel->answer()) << panel->words().toStdString();
+    auto* steps = part<QComboBox>("whatIfStep");
+    int charge = -1;
+    for (int k = 0; k < steps->count(); ++k) {
+        steps->setCurrentIndex(k);
+        settle();
+        ASSERT_TRUE(panel->answer()) << panel->words().toStdString();
+        if (panel->answer()->instead.step.kind == PredictStep::Kind::PeakCharge) charge = k;
+    }
+    ASSERT_GE(charge, 0);
+    steps->setCurrentIndex(charge);
+    settle();
+    EXPECT_TRUE(part<QDoubleSpinBox>("whatIfDrop")->isVisible());
+    EXPECT_FALSE(part<QDoubleSpinBox>("whatIfVolts")->isVisible());
+    const double before = panel->answer()->instead.duration_s;
+    auto* amount = part<QDoubleSpinBox>("whatIfAmount");
+    amount->setValue(0.5 * amount->value());
+    settle();
+    EXPECT_NEAR(panel->answer()->instead.duration_s, 2 * before, 0.2 * before);
+    part<QComboBox>("whatIfEnd")->setCurrentIndex(1);
+    settle();
+    EXPECT_TRUE(part<QSpinBox>("whatIfMinutes")->isVisible());
+    EXPECT_FALSE(part<QDoubleSpinBox>("whatIfDrop")->isVisible());
+    part<QSpinBox>("whatIfMinutes")->setValue(30);
+    settle();
+    EXPECT_NEAR(panel->answer()->instead.duration_s, 1800, 1);
+    EXPECT_LT(panel->answer()->instead.endSoc, 0.6);
+}
+
 TEST_F(PlanWindow, TheBatteryPageShowsItsModelAndSendsTheNextLogHere) {
     importCycle();
     const auto battery = window_->book().batteries()->front().id;

@@ -115,16 +115,20 @@ class Window : public testing::Test {
         EXPECT_NE(found, nullptr) << name.toStdString();
         return found;
     }
-    void importCycle() {
+    void importCycle() { importLog(cycleLog(), "Dew heater 2", "nmc", 3, "2500 mAh"); }
+
+    /// A log is dropped in and its battery card filled.
+    void importLog(const QString& file, const char* name, const char* chemistry, int series,
+                   const char* rated) {
         QSignalSpy shown(window_.get(), &MainWindow::recordingShown);
-        drop(cycleLog());
+        drop(file);
         BatteryCard* card = waitForCard();
         ASSERT_NE(card, nullptr);
-        QTest::keyClicks(card->findChild<QLineEdit*>("name"), "Dew heater 2");
+        QTest::keyClicks(card->findChild<QLineEdit*>("name"), name);
         card->findChild<QComboBox*>("chemistry")
-            ->setCurrentIndex(card->findChild<QComboBox*>("chemistry")->findData("nmc"));
-        card->findChild<QSpinBox*>("series")->setValue(3);
-        QTest::keyClicks(card->findChild<QLineEdit*>("rated"), "2500 mAh");
+            ->setCurrentIndex(card->findChild<QComboBox*>("chemistry")->findData(chemistry));
+        card->findChild<QSpinBox*>("series")->setValue(series);
+        QTest::keyClicks(card->findChild<QLineEdit*>("rated"), rated);
         QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
         ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 20000));
         settle();

@@ -104,7 +104,7 @@ void WeekBand::dragTo(double y) {
     if (chemistry_ == nullptr) return;
     const QRect band = bandRect();
     const double soc = std::clamp((band.bottom() - y) / std::max(1, band.height()), 0.05, 1.0);
-    const double full = chemistry_->ocv.soc(chemistry_->set_V);
+    const double full = chemistry_->fullSoc;
     offer(soc >= 0.995 ? chemistry_->set_V : chemistry_->ocv.voltage_V(soc * full));
 }
 
