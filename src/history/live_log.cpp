@@ -11,9 +11,13 @@
 
 namespace nk {
 
-const char* const kLiveHeader = "time,voltage_V,current_A,temperature_C";
+std::string liveHeader(std::size_t cells) {
+    std::string out = "time,voltage_V,current_A,temperature_C";
+    for (std::size_t k = 1; k <= cells; ++k) out += fmt::format(",cell_{}_V", k);
+    return out;
+}
 
-std::string liveLines(const std::vector<LiveRow>& rows) {
+std::string liveLines(const std::vector<LiveRow>& rows, std::size_t cells) {
     std::string out;
     for (const LiveRow& r : rows) {
         const double whole = std::floor(r.at_s);
@@ -21,6 +25,11 @@ std::string liveLines(const std::vector<LiveRow>& rows) {
         out += fmt::format("{}.{:03}Z,{:.6f},{:.6f},", isoTime(whole).substr(0, 19), milli,
                            r.voltage_V, r.current_A);
         if (std::isfinite(r.temperature_C)) out += fmt::format("{:.2f}", r.temperature_C);
+        for (std::size_t k = 0; k < cells; ++k) {
+            out += ',';
+            if (k < r.cells_V.size() && std::isfinite(r.cells_V[k]))
+                out += fmt::format("{:.6f}", r.cells_V[k]);
+        }
         out += '\n';
     }
     return out;

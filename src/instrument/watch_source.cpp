@@ -11,6 +11,7 @@
 
 #include "cellmodel/scenario.h"
 #include "formats/bytes.h"
+#include "quantity/phrase.h"
 #include "serial_source.h"
 
 namespace nk {
@@ -36,6 +37,20 @@ class FileSource : public WatchSource {
                         path_, "at most 256 MiB; read it with analyse.");
         read_ = inode_;
         return readFile(path_);
+    }
+    Expected<std::string> part(std::size_t from, std::size_t to) override {
+        if (from == 0) return bytes();
+        size();
+        read_ = inode_;
+        std::ifstream in(path_, std::ios::binary);
+        std::string out(to > from ? to - from : 0, '\0');
+        in.seekg(static_cast<std::streamoff>(from));
+        in.read(out.data(), static_cast<std::streamsize>(out.size()));
+        if (in.bad() || !in.is_open())
+            return fail(ErrorKind::Unreadable, phrase("This file could not be read."), path_,
+                        phrase("a file that can be read."));
+        out.resize(static_cast<std::size_t>(std::max<std::streamsize>(0, in.gcount())));
+        return out;
     }
     bool replaced() override {
         size();
@@ -153,6 +168,13 @@ Expected<std::unique_ptr<WatchSource>> simulated(const std::string& given) {
 const char* const kWatchSources =
     "a file that grows, a serial line (/dev/ttyUSB0[@9600][:2]), sim:SCENARIO[@60x], "
     "own-battery[:FOLDER].";
+
+Expected<std::string> WatchSource::part(std::size_t from, std::size_t to) {
+    auto all = bytes();
+    if (!all) return all;
+    if (from >= all->size()) return std::string();
+    return all->substr(from, to - from);
+}
 
 Expected<void> WatchSource::stop() {
     return fail(ErrorKind::Unsupported, "This source cannot be stopped from here.", name(),

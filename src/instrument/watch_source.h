@@ -19,6 +19,8 @@ class WatchSource {
     virtual std::size_t size() = 0;
     /// The whole log so far, as text of any dialect.
     virtual Expected<std::string> bytes() = 0;
+    /// Bytes [from, to) of it, fewer where there are no more.
+    virtual Expected<std::string> part(std::size_t from, std::size_t to);
     /// Nothing will come any more.
     virtual bool ended() { return false; }
     /// Another file stands in its place since the last bytes().

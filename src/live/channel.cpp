@@ -12,10 +12,18 @@ namespace {
 /// Rows that are looked at each time in full, and as many thinned ones before them.
 constexpr std::size_t kFull = 4000, kThinned = 4000;
 constexpr double kHazardQuiet_min = 2;
+/// How often the window is looked at, in seconds of the recording; while a charge has rules that
+/// would stop it.
+constexpr double kLook_s = 60, kRules_s = 10;
 
 bool isHazard(const std::string& code) {
     return code == "overvoltage" || code == "too_hot" || code == "charged_cold" ||
            code == "overdischarge";
+}
+
+/// Alarms that the rows themselves raise and take back.
+bool ofRows(const std::string& code) {
+    return isHazard(code) || code == "cells_apart" || code == "source_sagging";
 }
 
 LiveEvent alarm(double t_s, std::string code, std::string words) {
@@ -30,7 +38,7 @@ LiveEvent alarm(double t_s, std::string code, std::string words) {
 }  // namespace
 
 LiveChannel::LiveChannel(Battery battery, std::vector<StopRule> rules)
-    : watcher_(std::move(battery), std::move(rules)) {}
+    : watcher_(std::move(battery), rules), ruled_(!rules.empty()) {}
 
 void LiveChannel::setModel(std::shared_ptr<const OwnModel> model) {
     model_ = std::move(model);
@@ -38,6 +46,7 @@ void LiveChannel::setModel(std::shared_ptr<const OwnModel> model) {
 }
 
 void LiveChannel::setRules(std::vector<StopRule> rules) {
+    ruled_ = !rules.empty();
     watcher_.setRules(std::move(rules));
 }
 
@@ -75,6 +84,9 @@ std::vector<LiveEvent> LiveChannel::take(const std::vector<LiveRow>& rows) {
         voltage_V_.push_back(row.voltage_V);
         current_A_.push_back(row.current_A);
         temperature_C_.push_back(row.temperature_C);
+        if (time_s_.size() == 1) cells_V_.resize(row.cells_V.size());
+        for (std::size_t c = 0; c < cells_V_.size(); ++c)
+            cells_V_[c].push_back(c < row.cells_V.size() ? row.cells_V[c] : kNaN);
         anyTemperature_ = anyTemperature_ || std::isfinite(row.temperature_C);
     }
     if (silent_ && !rows.empty()) {
@@ -87,26 +99,18 @@ std::vector<LiveEvent> LiveChannel::take(const std::vector<LiveRow>& rows) {
     // minute of them.
     const std::size_t fresh = time_s_.size() - lookedRows_;
     const std::size_t window = std::min(time_s_.size(), kFull + kThinned);
+    const double every_s = ruled_ && charging_ ? kRules_s : kLook_s;
     if (fresh > 0 && (time_s_.size() < 50 || fresh * 50 >= window ||
-                      time_s_.back() - time_s_[lookedRows_ > 0 ? lookedRows_ - 1 : 0] >= 60)) {
+                      time_s_.back() - time_s_[lookedRows_ > 0 ? lookedRows_ - 1 : 0] >= every_s)) {
         auto more = look();
         out.insert(out.end(), more.begin(), more.end());
     }
     if (freshRows > 0) {
-        RecordingData latest;
         const std::size_t from = time_s_.size() - freshRows;
-        const auto cut = [from](const std::vector<double>& column) {
-            return std::vector<double>(column.begin() + static_cast<std::ptrdiff_t>(from),
-                                       column.end());
-        };
-        latest.time_s = cut(time_s_);
-        latest.voltage_V = cut(voltage_V_);
-        latest.current_A = cut(current_A_);
-        if (anyTemperature_) latest.temperature_C = cut(temperature_C_);
-        auto more = watcher_.check(*Recording::make(std::move(latest)));
+        auto more = watcher_.check(*rowsOf(from, from, 1));
         out.insert(out.end(), more.begin(), more.end());
         for (StandingAlarm& a : alarms_)
-            if (a.hazard && !watcher_.raised(a.code)) a.over = true;
+            if (ofRows(a.code) && !watcher_.raised(a.code)) a.over = true;
     }
     ownAlarms(out);
     for (const LiveEvent& e : out) {
@@ -116,8 +120,22 @@ std::vector<LiveEvent> LiveChannel::take(const std::vector<LiveRow>& rows) {
     return out;
 }
 
-std::vector<LiveEvent> LiveChannel::look() {
+RecordingPtr LiveChannel::rowsOf(std::size_t from, std::size_t full, std::size_t stride) const {
     RecordingData data;
+    data.cells_V.resize(cells_V_.size());
+    const auto add = [&](std::size_t k) {
+        data.time_s.push_back(time_s_[k]);
+        data.voltage_V.push_back(voltage_V_[k]);
+        data.current_A.push_back(current_A_[k]);
+        if (anyTemperature_) data.temperature_C.push_back(temperature_C_[k]);
+        for (std::size_t c = 0; c < cells_V_.size(); ++c) data.cells_V[c].push_back(cells_V_[c][k]);
+    };
+    for (std::size_t k = from; k < full; k += stride) add(k);
+    for (std::size_t k = full; k < time_s_.size(); ++k) add(k);
+    return Recording::make(std::move(data));
+}
+
+std::vector<LiveEvent> LiveChannel::look() {
     std::size_t from = 0;
     if (const double start = watcher_.windowStart_s(); std::isfinite(start))
         from = static_cast<std::size_t>(std::ranges::lower_bound(time_s_, start - 1e-9) -
@@ -125,19 +143,11 @@ std::vector<LiveEvent> LiveChannel::look() {
     const std::size_t n = time_s_.size();
     const std::size_t full = n - from > kFull + kThinned ? n - kFull : from;
     const std::size_t stride = full > from ? (full - from + kThinned - 1) / kThinned : 1;
-    const auto add = [&](std::size_t k) {
-        data.time_s.push_back(time_s_[k]);
-        data.voltage_V.push_back(voltage_V_[k]);
-        data.current_A.push_back(current_A_[k]);
-        if (anyTemperature_) data.temperature_C.push_back(temperature_C_[k]);
-    };
-    for (std::size_t k = from; k < full; k += stride) add(k);
-    for (std::size_t k = full; k < n; ++k) add(k);
-    looked_ += static_cast<double>(data.time_s.size());
+    const RecordingPtr recording = rowsOf(from, full, stride);
+    const std::size_t seen = recording->size();
+    looked_ += static_cast<double>(seen);
     lookedRows_ = n;
     anchor();
-    const std::size_t seen = data.time_s.size();
-    const RecordingPtr recording = Recording::make(std::move(data));
     return watcher_.take(*recording, false, from > 0 || n != seen ? n - seen : 0);
 }
 
@@ -169,6 +179,7 @@ void LiveChannel::ownAlarms(std::vector<LiveEvent>& out) {
     const double rated = watcher_.battery().rated_Ah;
     const double nothing = rated > 0 ? 0.01 * rated : 0.01;
     const bool charges = amps > nothing;
+    charging_ = charges;
     // It was charging, and within five minutes of the start it does so no more.
     if (charges && !charged_) {
         charged_ = true;

@@ -70,6 +70,8 @@ class LiveChannel {
     double rowsLookedAt() const { return looked_; }
 
   private:
+    /// Rows [from, full) at a stride and all from `full` on.
+    RecordingPtr rowsOf(std::size_t from, std::size_t full, std::size_t stride) const;
     void raise(const LiveEvent& e);
     void ownAlarms(std::vector<LiveEvent>& out);
     std::vector<LiveEvent> look();
@@ -78,11 +80,12 @@ class LiveChannel {
     Watcher watcher_;
     std::shared_ptr<const OwnModel> model_;
     std::vector<double> time_s_, voltage_V_, current_A_, temperature_C_;
+    std::vector<std::vector<double>> cells_V_;  ///< by cell; as many as the first row had
     bool anyTemperature_ = false;
     double started_s_ = kNaN, charge_Ah_ = 0, interval_s_ = 1, wanted_A_ = 0;
     std::size_t leftOut_ = 0, lookedRows_ = 0;
     double looked_ = 0;
-    bool silent_ = false, charged_ = false;
+    bool silent_ = false, charged_ = false, charging_ = false, ruled_ = false;
     double offSince_s_ = -1;
     /// A level that was told by volts at rest, and the charge counted then.
     double anchor_ = kNaN, anchorUncertainty_ = 0, anchorCharge_Ah_ = 0, anchor_s_ = -1;

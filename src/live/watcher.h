@@ -69,6 +69,10 @@ class Watcher {
                                 std::size_t before);
     bool byModel(const Recording& r, const Steps& steps, LiveEvent& out) const;
     void alarms(const Recording& r, std::size_t from, std::vector<LiveEvent>& out);
+    void judge(double t_s, const char* code, bool beyond, bool back, const std::string& words,
+               std::vector<LiveEvent>& out);
+    void cellsApart(const Recording& r, std::size_t k, bool charging, std::vector<LiveEvent>& out);
+    void sagging(const Recording& r, std::size_t k, double nothing_A, std::vector<LiveEvent>& out);
     LiveEvent estimate(const Recording& r, const Steps& steps) const;
 
     Battery given_, battery_;
@@ -84,6 +88,10 @@ class Watcher {
     std::size_t frozen_ = 0;        ///< steps told before the window that was asked for last
     std::set<std::string> raised_;  ///< alarms that stand
     double lastEstimate_s_ = -1e18;
+    /// Of the charge under way: current and power as they flow, and the most of them so far.
+    double flow_A_ = 0, flow_W_ = 0, most_A_ = 0, most_W_ = 0;
+    /// Since when the current is too small, the cells are too far apart, nothing flows; −1: not.
+    double sagSince_s_ = -1, apartSince_s_ = -1, offSince_s_ = -1;
     bool checkedOutside_ = false;
 };
 

@@ -4,10 +4,14 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QProcess>
+#include <ctime>
+#include <iostream>
 
+#include "app/bench/bench_process.h"
 #include "app/bench/bench_station.h"
 #include "app/bench/channel_strip.h"
 #include "app/bench/live_lanes.h"
+#include "app/shelf/pad_dialog.h"
 #include "history/live_log.h"
 #include "tests/gui/window.h"
 #include "tests/support/terminal.h"
@@ -160,12 +164,136 @@ TEST_F(BenchWindow, ASourceThatIsNotThereSaysSo) {
     dialog->reject();
 }
 
+/// Another program writes a log with cells; a reading of a meter is noted beside it.
+TEST_F(BenchWindow, AFileThatGrowsIsFollowedWithItsCells) {
+    importCycle();
+    const auto battery = window_->book().batteries()->front().id;
+    const QString file =
+        writeLog("growing.csv", "time_s,voltage_V,current_A,cell_1_V,cell_2_V,cell_3_V\n");
+    QFile growing(file);
+    ASSERT_TRUE(growing.open(QIODevice::Append));
+    int row = 0;
+    const auto add = [&](int more) {
+        for (int k = 0; k < more; ++k, ++row)
+            growing.write(QString("%1,%2,1.000,3.950,%3,3.950\n")
+                              .arg(row)
+                              .arg(11.85 + 0.0005 * row, 0, 'f', 3)
+                              .arg(3.95 + (row > 100 ? 0.2 : 0.0005 * row), 0, 'f', 3)
+                              .toUtf8());
+        growing.flush();
+    };
+    add(60);
+    BenchStation* s = station();
+    FeedWish wish;
+    wish.source = file.toStdString();
+    wish.title = "Followed";
+    wish.batteryId = battery;
+    wish.book = window_->session().path();
+    s->watch(wish, {});
+    ASSERT_TRUE(rows(s, 1, 60));
+    add(100);
+    ASSERT_TRUE(rows(s, 1, 160));
+    // Cell 2 runs away: called.
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            for (const StandingAlarm& a : s->channels()[0]->alarms())
+                if (a.code == "cells_apart") return true;
+            return false;
+        },
+        10000));
+    // The readings pad is at hand.
+    ASSERT_TRUE(part<QPushButton>("benchPad")->isVisible());
+    QTest::mouseClick(part<QPushButton>("benchPad"), Qt::LeftButton);
+    auto* pad = window_->findChild<PadDialog*>();
+    ASSERT_NE(pad, nullptr);
+    EXPECT_TRUE(pad->isVisible());
+    pad->reject();
+    QTest::mouseClick(part<QPushButton>("benchEnd"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return s->channels()[0]->over(); }, 10000));
+    settle();
+    const auto id = s->channels()[0]->recording();
+    ASSERT_GT(id, 0);
+    const auto kept = window_->book().load(id);
+    ASSERT_TRUE(kept);
+    EXPECT_EQ((*kept)->size(), 160U);
+    EXPECT_EQ((*kept)->cells_V().size(), 3U);
+}
+
+/// NK_BENCH_SECONDS for a measurement: what eight channels of ten rows a second cost, and how many
+/// pictures a second the opened one gets.
+TEST_F(BenchWindow, EightChannelsOfTenRowsASecond) {
+    const char* asked = std::getenv("NK_BENCH_SECONDS");
+    const double seconds = asked != nullptr ? std::atof(asked) : 2;
+    BenchStation* s = station();
+    std::vector<std::unique_ptr<QFile>> files;
+    for (int k = 0; k < 8; ++k) {
+        const QString file = writeLog(QString("channel-%1.csv").arg(k),
+                                      "time_s,voltage_V,current_A,temperature_C\n0,3.6,1,20\n");
+        files.push_back(std::make_unique<QFile>(file));
+        ASSERT_TRUE(files.back()->open(QIODevice::Append));
+        FeedWish wish;
+        wish.source = file.toStdString();
+        wish.title = "Channel " + std::to_string(k);
+        wish.book = window_->session().path();
+        s->watch(wish, {});
+    }
+    struct Paints : QObject {
+        int count = 0;
+        bool eventFilter(QObject*, QEvent* e) override {
+            count += e->type() == QEvent::Paint ? 1 : 0;
+            return false;
+        }
+    } paints;
+    part<LiveLanes>("liveLanes")->installEventFilter(&paints);
+    QElapsedTimer clock;
+    clock.start();
+    const std::clock_t cpu = std::clock();
+    int row = 1;
+    while (static_cast<double>(clock.elapsed()) < 1000 * seconds) {
+        for (auto& f : files) {
+            f->write(QString("%1,%2,1.000,%3\n")
+                         .arg(0.1 * row, 0, 'f', 1)
+                         .arg(3.6 + 0.00001 * row, 0, 'f', 4)
+                         .arg(20 + 0.001 * row, 0, 'f', 1)
+                         .toUtf8());
+            f->flush();
+        }
+        ++row;
+        QTest::qWait(std::max(1, static_cast<int>(100 * row - clock.elapsed())));
+    }
+    ASSERT_TRUE(rows(s, 8, static_cast<std::size_t>(row - 2)));
+    const double took_s = static_cast<double>(clock.elapsed()) / 1000;
+    const double used_s = static_cast<double>(std::clock() - cpu) / CLOCKS_PER_SEC;
+    std::cout << "eight channels, " << row << " rows each in " << took_s
+              << " s: " << 100 * used_s / took_s << " % of a core, " << paints.count / took_s
+              << " pictures a second\n";
+    EXPECT_GT(paints.count, 3);
+}
+
+TEST(BenchProcess, AnotherThatIsAtItIsToldFromOneThatIsGone) {
+    EXPECT_TRUE(isThisProcess(processMark()));
+    EXPECT_FALSE(anotherIsAtIt(processMark()));
+    EXPECT_FALSE(anotherIsAtIt("{}"));
+    EXPECT_FALSE(anotherIsAtIt("no json"));
+    EXPECT_FALSE(anotherIsAtIt(R"({"pid": 999999999, "began": 3})"));
+    QProcess other;
+    other.start("sleep", {"30"});
+    ASSERT_TRUE(other.waitForStarted());
+    const std::string pid = std::to_string(other.processId());
+    EXPECT_TRUE(anotherIsAtIt(R"({"pid": )" + pid + "}"));
+    // The number is the same, the process is not.
+    EXPECT_FALSE(anotherIsAtIt(R"({"pid": )" + pid + R"(, "began": 3})"));
+    other.kill();
+    other.waitForFinished();
+    EXPECT_FALSE(anotherIsAtIt(R"({"pid": )" + pid + "}"));
+}
+
 TEST_F(BenchWindow, WhatAnotherStartLeftUnfinishedIsTakenUp) {
     {
         LiveEntry left;
         left.title = "Left behind";
         left.source = "a line";
-        left.header = kLiveHeader;
+        left.header = liveHeader();
         left.details = R"({"pid": 999999999})";
         const auto id = *window_->book().beginLive(left);
         std::vector<LiveRow> all;

@@ -37,7 +37,7 @@ class LiveLog : public ::testing::Test {
         e.title = "Live test";
         e.source = "somewhere";
         e.startedAt_s = 1'790'000'000;
-        e.header = kLiveHeader;
+        e.header = liveHeader();
         return e;
     }
     std::filesystem::path folder_;

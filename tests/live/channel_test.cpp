@@ -183,6 +183,77 @@ TEST(LiveChannel, ChargesThatEndAtOnceAndCurrentsThatAreNotAsSet) {
     EXPECT_EQ(count(told, "not_as_set"), 1);
 }
 
+TEST(LiveChannel, CellsThatPartAreCalledAndOverWhenTheyMeet) {
+    LiveChannel channel(lithium(), {});
+    std::vector<LiveEvent> all;
+    const auto add = [&](double t, double spread, double amps) {
+        LiveRow one = row(t, 12.0 + spread, amps);
+        one.cells_V = {4.0, 4.0 + spread, 4.0};
+        const auto more = channel.take({one});
+        all.insert(all.end(), more.begin(), more.end());
+    };
+    for (int k = 0; k < 60; ++k) add(k, 0.02, 1);
+    EXPECT_EQ(count(all, "cells_apart"), 0);
+    // A moment is no alarm, ten seconds are.
+    for (int k = 60; k < 65; ++k) add(k, 0.13, 1);
+    for (int k = 65; k < 70; ++k) add(k, 0.02, 1);
+    EXPECT_EQ(count(all, "cells_apart"), 0);
+    for (int k = 70; k < 100; ++k) add(k, 0.13, 1);
+    ASSERT_EQ(count(all, "cells_apart"), 1);
+    EXPECT_NE(channel.alarms()[0].words.find("Cell 2"), std::string::npos);
+    for (int k = 100; k < 120; ++k) add(k, 0.08, 1);
+    EXPECT_FALSE(channel.alarms()[0].over) << "between the two limits nothing changes";
+    for (int k = 120; k < 125; ++k) add(k, 0.05, 1);
+    EXPECT_TRUE(channel.alarms()[0].over);
+    // Under a heavy load cells part by their resistance: no alarm.
+    for (int k = 125; k < 200; ++k) add(k, -0.2, -5);
+    EXPECT_EQ(count(all, "cells_apart"), 1);
+}
+
+TEST(LiveChannel, ASourceThatSagsIsToldFromALimitOfPowerATaperAndAPulse) {
+    const auto alarms = [](const std::function<LiveRow(int)>& at, int rows) {
+        LiveChannel channel(lithium(), {});
+        std::vector<LiveEvent> all;
+        for (int k = 0; k < rows; ++k) {
+            const auto more = channel.take({at(k)});
+            all.insert(all.end(), more.begin(), more.end());
+        }
+        return count(all, "source_sagging");
+    };
+    EXPECT_EQ(alarms([](int k) { return row(k, 11.4, k < 100 ? 2.0 : 1.5); }, 300), 1);
+    EXPECT_EQ(alarms([](int k) { return row(k, 11.4, k >= 100 && k < 108 ? 1.2 : 2.0); }, 300), 0);
+    // Twenty watts, whatever the voltage.
+    EXPECT_EQ(alarms(
+                  [](int k) {
+                      const double volts = 9.3 + 0.005 * k;
+                      return row(k, volts, 20 / volts);
+                  },
+                  500),
+              0);
+    // The taper of a charge at its set voltage.
+    EXPECT_EQ(alarms(
+                  [](int k) {
+                      return k < 200 ? row(k, 11.4 + 0.006 * k, 2)
+                                     : row(k, 12.6, 2 * std::exp(-(k - 200) / 200.0));
+                  },
+                  900),
+              0);
+    // On to its trickle.
+    EXPECT_EQ(alarms([](int k) { return row(k, 11.4, k < 200 ? 2 : 0.1); }, 400), 0);
+    // A second on, a second off.
+    EXPECT_EQ(alarms([](int k) { return row(k, 11.4, k % 2 == 0 ? 2 : 0); }, 400), 0);
+    // Another charge, after an hour's rest, with less.
+    EXPECT_EQ(alarms(
+                  [](int k) {
+                      const double amps = k < 300 ? 2 : k < 600 ? 0 : 1;
+                      return row(k, 11.4, amps);
+                  },
+                  900),
+              0);
+    // It comes back, and sags again.
+    EXPECT_EQ(alarms([](int k) { return row(k, 11.4, (k / 200) % 2 == 0 ? 2.0 : 1.4); }, 1000), 2);
+}
+
 TEST(LiveChannel, ARuleFiresWhereReplaySays) {
     const auto log = test::logged(
         R"({"seed": 5, "battery": {"name": "x", "chemistry": "nimh", "series": 8, "rated_Ah": 2,
@@ -203,13 +274,16 @@ TEST(LiveChannel, ARuleFiresWhereReplaySays) {
     LiveChannel channel(b, {rule});
     double first = kNaN;
     double last = kNaN;
-    for (const LiveEvent& e : feed(channel, rowsOf(r)))
-        if (e.kind == LiveEvent::Kind::Rule) {
-            if (!std::isfinite(first)) first = e.t_s;
-            last = e.t_s;
-        }
+    double toldAt = kNaN;
+    for (const LiveRow& one : rowsOf(r))
+        for (const LiveEvent& e : channel.take({one}))
+            if (e.kind == LiveEvent::Kind::Rule) {
+                if (!std::isfinite(first)) first = e.t_s, toldAt = channel.now_s();
+                last = e.t_s;
+            }
     EXPECT_NEAR(first, truth[0].time_s, 15);
     EXPECT_NEAR(last, truth[0].time_s, 15);
+    EXPECT_LT(toldAt, truth[0].time_s + 20) << "a look every ten seconds of a charge";
     const auto& alarms = channel.alarms();
     EXPECT_TRUE(std::ranges::any_of(
         alarms, [](const StandingAlarm& a) { return a.code == "rule -dv:3mV"; }));

@@ -36,8 +36,9 @@ BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<St
       title_(say(wish.title)),
       source_(say(wish.source)),
       given_(battery),
-      rules_(std::move(rules)),
-      live_(std::make_unique<LiveChannel>(battery, rules_)) {
+      batteryId_(wish.batteryId),
+      rules_(std::move(rules)) {
+    begin();
     silence_ = new QTimer(this);
     silence_->setInterval(1000);
     connect(silence_, &QTimer::timeout, this, [this] {
@@ -67,7 +68,7 @@ BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<St
         // What the instrument says counts where the card says nothing.
         if (given_.chemistry.empty() && !told.chemistry.empty()) {
             given_ = told;
-            live_ = std::make_unique<LiveChannel>(given_, rules_);
+            begin();
             if (title_.isEmpty()) title_ = say(told.name);
             Q_EMIT identified(say(told.name));
         }
@@ -75,7 +76,7 @@ BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<St
     });
     connect(feed_, &LiveFeed::rowsCame, this, &BenchChannel::take);
     connect(feed_, &LiveFeed::beganAnew, this, [this] {
-        live_ = std::make_unique<LiveChannel>(given_, rules_);
+        begin();
         log_ << tr("Another log stands in its place: begun anew.");
     });
     connect(feed_, &LiveFeed::trouble, this, [this](const QString& words) {
@@ -105,6 +106,12 @@ BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<St
     lastRow_.start();
     silence_->start();
     feed_->start();
+}
+
+void BenchChannel::begin() {
+    live_ = std::make_unique<LiveChannel>(given_, rules_);
+    live_->setModel(model_);
+    live_->setWanted(wanted_A_);
 }
 
 void BenchChannel::take(const std::vector<LiveRow>& rows) {
@@ -200,6 +207,11 @@ std::vector<StandingAlarm> BenchChannel::alarms() const {
 void BenchChannel::setWanted(double current_A) {
     wanted_A_ = current_A;
     live_->setWanted(current_A);
+}
+
+void BenchChannel::setModel(std::shared_ptr<const OwnModel> model) {
+    model_ = std::move(model);
+    live_->setModel(model_);
 }
 
 void BenchChannel::setVoltageStop(double cell_V) {

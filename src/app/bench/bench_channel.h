@@ -39,7 +39,11 @@ class BenchChannel : public QObject {
     const QStringList& log() const { return log_; }
     const QString& source() const { return source_; }
 
+    /// On the shelf; 0: not there.
+    std::int64_t batteryId() const { return batteryId_; }
+    void setBatteryId(std::int64_t id) { batteryId_ = id; }
     void setWanted(double current_A);
+    void setModel(std::shared_ptr<const OwnModel> model);
     /// Called when the voltage of a cell passes it; NaN: not any more.
     void setVoltageStop(double cell_V);
     void finish();
@@ -58,11 +62,15 @@ class BenchChannel : public QObject {
     void said(const QString& words);
 
   private:
+    /// The channel anew, with all that is known of it.
+    void begin();
     void take(const std::vector<LiveRow>& rows);
     void hear(const std::vector<LiveEvent>& events);
 
     QString title_, source_, trouble_;
     Battery given_;
+    std::int64_t batteryId_ = 0;
+    std::shared_ptr<const OwnModel> model_;
     std::vector<StopRule> rules_;
     std::unique_ptr<LiveChannel> live_;
     LiveFeed* feed_ = nullptr;

@@ -1,30 +1,24 @@
 #include "app/bench/bench_station.h"
 
-#include <signal.h>
-#include <unistd.h>
-
 #include <QCheckBox>
 #include <QComboBox>
 #include <QCoreApplication>
-#include <QDir>
-#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
-#include <QProcess>
 #include <QPushButton>
 #include <QScrollArea>
-#include <QStandardPaths>
 #include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "app/bench/ask_list.h"
+#include "app/bench/bench_process.h"
 #include "app/bench/channel_strip.h"
 #include "app/bench/live_lanes.h"
 #include "app/bench/notify.h"
+#include "app/bench/simulator.h"
 #include "app/session/text.h"
 #include "app/theme/word_label.h"
 #include "history/kept_plans.h"
@@ -38,24 +32,6 @@
 namespace nk {
 
 namespace {
-
-/// The process that began a live recording still runs.
-bool alive(const std::string& details) {
-    const auto j = nlohmann::json::parse(details, nullptr, false);
-    if (!j.is_object() || !j.contains("pid") || !j["pid"].is_number_integer()) return false;
-    const auto pid = j["pid"].get<long>();
-    return pid > 1 && pid != static_cast<long>(::getpid()) &&
-           ::kill(static_cast<pid_t>(pid), 0) == 0;
-}
-
-/// Beside this program, as it is installed or built, else on the path.
-QString simulatorProgram() {
-    const QString here = QCoreApplication::applicationDirPath();
-    for (const QString& place : {here + "/narrow-knee-sim", here + "/../narrow-knee-sim",
-                                 here + "/../src/narrow-knee-sim", here + "/src/narrow-knee-sim"})
-        if (QFileInfo(place).isExecutable()) return QDir::cleanPath(place);
-    return QStandardPaths::findExecutable("narrow-knee-sim");
-}
 
 std::vector<StopRule> parsed(const std::vector<std::string>& rules) {
     std::vector<StopRule> out;
@@ -133,6 +109,8 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
         line->addWidget(b);
         return b;
     };
+    pad_ = button(tr("Note a reading"), "benchPad",
+                  tr("What a meter beside it shows: volts, milliohms, degrees"));
     line_ = button(tr("Stop line"), "benchLine",
                    tr("A line on the voltage that can be dragged: over it you are called"));
     line_->setCheckable(true);
@@ -175,6 +153,10 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
     connect(end_, &QPushButton::clicked, this, [this] {
         if (BenchChannel* c = this->open()) c->finish();
     });
+    connect(pad_, &QPushButton::clicked, this, [this] {
+        if (const BenchChannel* c = this->open())
+            Q_EMIT session_.padRequested(static_cast<qlonglong>(c->batteryId()));
+    });
     connect(stop_, &QPushButton::clicked, this, [this] {
         if (BenchChannel* c = this->open()) c->stopSource();
     });
@@ -211,12 +193,6 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
 BenchStation::~BenchStation() {
     for (auto& c : channels_) c->leave();
     channels_.clear();
-    for (auto& s : simulators_) {
-        s->disconnect();
-        s->terminate();
-        if (!s->waitForFinished(500)) s->kill();
-        s->waitForFinished(500);
-    }
 }
 
 QWidget* BenchStation::firstFocus() {
@@ -257,7 +233,10 @@ void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& r
     }
     connect(c, &BenchChannel::identified, this, [this, c](const QString& name) {
         for (const BatteryEntry& e : session_.batteries())
-            if (QString::fromStdString(e.battery.name) == name) learn(*c, e.id);
+            if (QString::fromStdString(e.battery.name) == name) {
+                c->setBatteryId(e.id);
+                learn(*c, e.id);
+            }
     });
     if (wish.batteryId > 0) learn(*c, wish.batteryId);
     connect(c, &BenchChannel::asks, this, &BenchStation::call);
@@ -282,7 +261,7 @@ void BenchStation::learn(BenchChannel& channel, std::int64_t battery) {
             return ownModelOf(**book, battery, stop);
         },
         [c = &channel](Expected<KeptModel> told) {
-            if (told) c->live().setModel(std::make_shared<const OwnModel>(std::move(told->model)));
+            if (told) c->setModel(std::make_shared<const OwnModel>(std::move(told->model)));
         });
 }
 
@@ -298,41 +277,21 @@ void BenchStation::addStrip(BenchChannel& channel) {
 
 void BenchStation::watchSimulated(double speed, int channels,
                                   const std::vector<std::string>& rules) {
-    const QString program = simulatorProgram();
-    if (program.isEmpty()) {
-        session_.say(tr("narrow-knee-sim is not beside this program."), true);
-        return;
-    }
-    simulators_.push_back(std::make_unique<QProcess>());
-    QProcess* process = simulators_.back().get();
-    process->setProgram(program);
-    process->setArguments(
-        {"--speed", QString::number(speed), "--terminals", QString::number(channels)});
-    process->setProcessChannelMode(QProcess::SeparateChannels);
-    auto heard = std::make_shared<QByteArray>();
-    connect(process, &QProcess::readyReadStandardOutput, this,
-            [this, process, heard, channels, rules] {
-                // A terminal a channel: a serial line has one reader.
-                *heard += process->readAllStandardOutput();
-                if (heard->count('\n') < channels) return;
-                const QList<QByteArray> names = heard->split('\n');
-                heard->clear();
-                process->disconnect(this);
-                for (int k = 1; k <= channels; ++k) {
-                    const QString terminal = QString::fromLocal8Bit(names[k - 1]).trimmed();
-                    if (!terminal.startsWith('/')) return;
-                    FeedWish wish;
-                    wish.source = QString("%1:%2").arg(terminal).arg(k).toStdString();
-                    wish.book = session_.path();
-                    wish.details = nlohmann::json{{"pid", static_cast<long>(::getpid())}}.dump();
-                    watch(wish, rules);
-                }
-                choose(0);
-            });
-    connect(process, &QProcess::errorOccurred, this, [this](QProcess::ProcessError) {
-        session_.say(tr("The simulated instrument could not be started."), true);
+    simulators_.push_back(std::make_unique<Simulator>());
+    Simulator* simulator = simulators_.back().get();
+    connect(simulator, &Simulator::failed, this,
+            [this](const QString& why) { session_.say(why, true); });
+    connect(simulator, &Simulator::ready, this, [this, rules](const QStringList& terminals) {
+        for (qsizetype k = 0; k < terminals.size(); ++k) {
+            FeedWish wish;
+            wish.source = QString("%1:%2").arg(terminals[k]).arg(k + 1).toStdString();
+            wish.book = session_.path();
+            wish.details = processMark();
+            watch(wish, rules);
+        }
+        choose(0);
     });
-    process->start();
+    simulator->start(speed, channels);
 }
 
 void BenchStation::choose(int k) {
@@ -388,6 +347,7 @@ void BenchStation::refresh() {
     QStringList lines = c->log();
     std::reverse(lines.begin(), lines.end());
     log_->setText(lines.isEmpty() ? tr("What happens is listed here.") : lines.join("\n"));
+    pad_->setVisible(c->batteryId() > 0);
     end_->setVisible(!c->over());
     away_->setVisible(c->over());
     stop_->setVisible(c->canStop() && !c->over());
@@ -477,10 +437,7 @@ void BenchStation::takeUnfinished() {
             if (!open) return tl::unexpected<Error>(open.error());
             for (const LiveEntry& e : *open) {
                 // Another window is still at it, or this one.
-                if (alive(e.details)) continue;
-                const auto own = nlohmann::json::parse(e.details, nullptr, false);
-                if (own.is_object() && own.value("pid", 0L) == static_cast<long>(::getpid()))
-                    continue;
+                if (anotherIsAtIt(e.details) || isThisProcess(e.details)) continue;
                 if (const auto done = finishLive(**book, e.id, now_s());
                     done && done->recordingId > 0)
                     out.push_back(e.title);

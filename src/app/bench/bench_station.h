@@ -14,7 +14,6 @@
 class QCheckBox;
 class QComboBox;
 class QLabel;
-class QProcess;
 class QPushButton;
 class QScrollArea;
 class QTimer;
@@ -25,6 +24,7 @@ namespace nk {
 class AskList;
 class ChannelStrip;
 class LiveLanes;
+class Simulator;
 
 class BenchStation : public Station {
     Q_OBJECT
@@ -75,7 +75,7 @@ class BenchStation : public Station {
     Job queueJob_{this};
     std::vector<std::unique_ptr<BenchChannel>> channels_;
     std::vector<ChannelStrip*> strips_;
-    std::vector<std::unique_ptr<QProcess>> simulators_;
+    std::vector<std::unique_ptr<Simulator>> simulators_;
     int chosen_ = -1;
     bool large_ = false;
     QElapsedTimer sounded_;  ///< since the last hazard was heard
@@ -94,6 +94,7 @@ class BenchStation : public Station {
     LiveLanes* lanes_ = nullptr;
     QLabel* log_ = nullptr;
     QPushButton* end_ = nullptr;
+    QPushButton* pad_ = nullptr;
     QPushButton* stop_ = nullptr;
     QPushButton* line_ = nullptr;
     QCheckBox* arm_ = nullptr;

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "app/session/text.h"
-#include "formats/importer.h"
+#include "formats/growing_log.h"
 #include "history/live_log.h"
 #include "instrument/watch_source.h"
 
@@ -54,8 +54,10 @@ struct LiveFeed::Work {
     std::int64_t live = 0;
     std::vector<LiveRow> unwritten;
     double began_s = wall_s();
-    std::size_t seen = 0, rows = 0;  ///< bytes and rows taken
+    std::size_t seen = 0;   ///< bytes taken
+    std::size_t cells = 0;  ///< that the book's lines name
     double cost_s = 0;
+    GrowingLog log{feed.wish_.source, {}};
     Clock::time_point read = Clock::now(), written = Clock::now();
     QString lastTrouble;
     bool diskTrouble = false;
@@ -102,7 +104,8 @@ struct LiveFeed::Work {
         entry.title = feed.wish_.title;
         entry.source = source->name();
         entry.startedAt_s = wall_s();
-        entry.header = kLiveHeader;
+        cells = unwritten.empty() ? 0 : unwritten.front().cells_V.size();
+        entry.header = liveHeader(cells);
         entry.details = feed.wish_.details;
         const auto begun = book->beginLive(entry);
         if (!begun) return tell(text(begun.error())), false;
@@ -117,7 +120,7 @@ struct LiveFeed::Work {
             diskTrouble = true;
             return;  // the rows wait in memory
         }
-        const auto done = book->appendLive(live, liveLines(unwritten));
+        const auto done = book->appendLive(live, liveLines(unwritten, cells));
         if (!done) {
             diskTrouble = true;
             tell(text(done.error()));
@@ -126,6 +129,16 @@ struct LiveFeed::Work {
         unwritten.clear();
         if (diskTrouble) tell({});
         diskTrouble = false;
+    }
+
+    /// What stands in the book was read otherwise: all of it comes again.
+    void takeBack() {
+        unwritten.clear();
+        last_s = -1e18;
+        offset_s = 0;
+        if (live > 0 && book)
+            if (const auto gone = book->dropLive(live); !gone) tell(text(gone.error()));
+        live = 0;
     }
 
     void hand(std::vector<LiveRow> came) {
@@ -156,33 +169,21 @@ struct LiveFeed::Work {
             seen = bytes->size();
             return;
         }
-        // Reading anew costs with every row: at most a twentieth of the time goes into it.
+        // Where all of it must be read anew a look costs with every row: at most a twentieth of the
+        // time goes into it.
         if (!over && since(read) < std::max(0.2, 20 * cost_s)) return;
         const auto start = Clock::now();
-        auto bytes = source->bytes();
-        if (!bytes) return tell(text(bytes.error()));
-        seen = size;
-        if (!over) {
-            const auto end = bytes->find_last_of("\r\n");
-            bytes->resize(end == std::string::npos ? 0 : end + 1);
-        }
-        if (bytes->empty()) return;
-        const auto log = readLog(*bytes, source->name(), {});
+        if (other) log.forget();
+        auto came =
+            log.take([this](std::size_t from, std::size_t to) { return source->part(from, to); },
+                     size, over, began_s);
         cost_s = since(start);
         read = Clock::now();
-        if (!log) return tell(text(log.error()));
-        const Recording& r = *log->recording;
-        if (r.size() < rows || other) {
-            rows = 0;
-            Q_EMIT feed.beganAnew();
-        }
-        const double zero = std::isfinite(log->startEpoch_s) ? log->startEpoch_s : began_s;
-        std::vector<LiveRow> came;
-        for (std::size_t k = rows; k < r.size(); ++k)
-            came.push_back({zero + r.time_s()[k], r.voltage_V()[k], r.current_A()[k],
-                            r.hasTemperature() ? r.temperature_C()[k] : kNaN});
-        rows = r.size();
-        hand(std::move(came));
+        if (!came) return tell(text(came.error()));
+        seen = size;
+        if (log.beganAnew() && !other) takeBack();
+        if (other || log.beganAnew()) Q_EMIT feed.beganAnew();
+        hand(std::move(*came));
     }
 
     void run() {
@@ -233,8 +234,9 @@ void LiveFeed::run() {
               .unwritten = {},
               .began_s = wall_s(),
               .seen = 0,
-              .rows = 0,
+              .cells = 0,
               .cost_s = 0,
+              .log = GrowingLog(wish_.source, {}),
               .read = Clock::now() - std::chrono::hours(1),
               .written = Clock::now(),
               .lastTrouble = {},

@@ -1,7 +1,5 @@
 #include "app/bench/source_dialog.h"
 
-#include <unistd.h>
-
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDialogButtonBox>
@@ -14,6 +12,7 @@
 #include <nlohmann/json.hpp>
 
 #include "analysis/finish/replay.h"
+#include "app/bench/bench_process.h"
 #include "app/session/text.h"
 #include "planning/charge_plan.h"
 
@@ -165,9 +164,10 @@ FeedWish SourceDialog::wish() const {
     nlohmann::json open = nlohmann::json::array();
     for (const QCheckBox* t : ticks_)
         (t->isChecked() ? ticked : open).push_back(t->text().toStdString());
-    out.details =
-        nlohmann::json{{"ticked", ticked}, {"open", open}, {"pid", static_cast<long>(::getpid())}}
-            .dump();
+    nlohmann::json details = nlohmann::json::parse(processMark());
+    details["ticked"] = std::move(ticked);
+    details["open"] = std::move(open);
+    out.details = details.dump();
     return out;
 }
 

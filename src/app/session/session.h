@@ -92,6 +92,8 @@ class Session : public QObject {
     void said(const QString& words, bool problem);
     /// A bench card for the log that would tell more of a battery.
     void planRequested(qlonglong battery);
+    /// The readings pad of a battery.
+    void padRequested(qlonglong battery);
     /// Empty: nothing runs.
     void workChanged(const QString& name);
     void workProgressed(double fraction);

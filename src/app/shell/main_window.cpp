@@ -89,6 +89,7 @@ void MainWindow::connectParts() {
     connect(frame_.shelf, &Shelf::batteryChosen, this, &MainWindow::showBattery);
     connect(page_, &BatteryPage::editRequested, &parts_->shelf, &ShelfActions::editBattery);
     connect(page_, &BatteryPage::padRequested, &parts_->shelf, &ShelfActions::openPad);
+    connect(&s, &Session::padRequested, &parts_->shelf, &ShelfActions::openPad);
     connect(page_, &BatteryPage::recordingChosen, &s, &Session::choose);
     connect(page_, &BatteryPage::evidenceChosen, this, &MainWindow::openEvidence);
     connect(page_, &BatteryPage::batteryChosen, this, &MainWindow::showBattery);
