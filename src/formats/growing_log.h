@@ -12,9 +12,9 @@ namespace nk {
 
 /// How much of a log is read together.
 struct GrowingSizes {
-    std::size_t whole = std::size_t{1} << 20;  ///< bytes up to which all of it is read anew
-    std::size_t head = std::size_t{64} << 10;  ///< that tell how it is to be read
-    std::size_t overlap = 40;                  ///< lines that are read again, to find the place
+    std::size_t whole = std::size_t{256} << 10;  ///< bytes up to which all of it is read anew
+    std::size_t head = std::size_t{32} << 10;    ///< that tell how it is to be read
+    std::size_t overlap = 40;                    ///< lines that are read again, to find the place
 };
 
 /// Small logs are read whole each time. Of a larger text table its head, the last lines that were

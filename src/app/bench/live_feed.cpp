@@ -171,7 +171,7 @@ struct LiveFeed::Work {
         }
         // Where all of it must be read anew a look costs with every row: at most a twentieth of the
         // time goes into it.
-        if (!over && since(read) < std::max(0.2, 20 * cost_s)) return;
+        if (!over && since(read) < std::max(0.4, 20 * cost_s)) return;
         const auto start = Clock::now();
         if (other) log.forget();
         auto came =
