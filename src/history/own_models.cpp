@@ -13,7 +13,7 @@ namespace nk {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 2;  ///< of the fit: a model of another version is fitted anew
+constexpr int kVersion = 3;  ///< of the fit: a model of another version is fitted anew
 constexpr std::size_t kMostLogs = 6;
 constexpr std::size_t kMostOpened = 40;
 

@@ -4,6 +4,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <functional>
 #include <vector>
@@ -151,6 +152,7 @@ class Fitter {
             if (k > kFirstRise) prior(k, k - 1, 0.04);
         }
         out.beta = normal.ldlt().solve(right);
+        rising(normal, right, squares, out.beta);
         // Resistances are not negative: projected coordinate descent from the free solution.
         bool any = false;
         for (int k = kCurve; k < kColumns; ++k) any = any || out.beta[k] < 0;
@@ -202,6 +204,8 @@ class Fitter {
             l.predicted_V.push_back(r.volts - y);
             const double start = std::isfinite(logs_[log].start_Ah) ? logs_[log].start_Ah
                                                                     : shape.starts[freeBefore(log)];
+            // What is steep is a level that is off, not a voltage.
+            l.weight.push_back(std::pow(0.003 / r.sigma_V, 2));
             l.level.push_back(1 - (start + r.z_from_start) / shape.scale_Ah);
         });
         for (LeftOutLog& l : out)
@@ -226,6 +230,32 @@ class Fitter {
     }
 
   private:
+    /// A rested voltage never falls with the level: where the fit does, two neighbours are held
+    /// together and it is solved again.
+    void rising(Eigen::MatrixXd& normal, Eigen::VectorXd& right, double& squares,
+                Eigen::VectorXd& beta) const {
+        constexpr double kHeld_V = 0.0005;
+        const double weight = 1 / (kHeld_V * kHeld_V);
+        std::array<bool, kCurve> held{};
+        for (int pass = 0; pass < 8; ++pass) {
+            bool fell = false;
+            for (int k = 0; k + 1 < kCurve; ++k) {
+                const double base = base_V(c_, kCurveKnots[k + 1]) - base_V(c_, kCurveKnots[k]);
+                if (held[static_cast<std::size_t>(k)] || base + beta[k + 1] - beta[k] >= -kHeld_V)
+                    continue;
+                held[static_cast<std::size_t>(k)] = fell = true;
+                normal(k, k) += weight;
+                normal(k + 1, k + 1) += weight;
+                normal(k, k + 1) -= weight;
+                normal(k + 1, k) -= weight;
+                right[k] += weight * base;
+                right[k + 1] -= weight * base;
+                squares += weight * base * base;
+            }
+            if (!fell) return;
+            beta = normal.ldlt().solve(right);
+        }
+    }
     std::size_t freeBefore(std::size_t log) const {
         std::size_t free = 0;
         for (std::size_t l = 0; l < log; ++l) free += std::isfinite(logs_[l].start_Ah) ? 0 : 1;

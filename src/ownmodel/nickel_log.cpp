@@ -45,17 +45,10 @@ double floorCharge(const Steps& steps, std::size_t from, bool behind) {
     return out;
 }
 
-/// No charge shows its peak: the one that the longest discharge follows is taken as full.
-void assumeFull(const ModelLog& given, const std::vector<NickelCharge>& charges,
-                const std::vector<double>& counted, double rated, ThinnedLog& log) {
-    double most = 0.5 * rated;
-    for (const NickelCharge& c : charges) {
-        const double given_Ah = floorCharge(*given.steps, c.last, true);
-        if (!(given_Ah > most) || !(c.charge_Ah > 0.5 * given_Ah)) continue;
-        most = given_Ah;
-        log.start_Ah = counted[c.last];
-        log.assumedFull = true;
-    }
+/// A charge without a peak that a long discharge follows: taken as full.
+bool takenAsFull(const ModelLog& given, const NickelCharge& c, double rated) {
+    const double after = floorCharge(*given.steps, c.last, true);
+    return after > 0.5 * rated && c.charge_Ah > 0.5 * after;
 }
 
 /// E at ln(I / amps) with its standard uncertainty, Ah.
@@ -144,8 +137,7 @@ void countNickelCharges(const ModelLog& given, const Battery& battery, const Nic
     const auto until = [&](std::size_t row) {
         for (; next < row; ++next) counted[next] = all[next] - shift;
     };
-    const std::vector<NickelCharge> charges = chargesOf(given, battery);
-    for (const NickelCharge& c : charges) {
+    for (const NickelCharge& c : chargesOf(given, battery)) {
         if (c.first < next || c.last <= c.first) continue;
         until(c.first);
         const double at = all[c.first] - shift;
@@ -167,9 +159,13 @@ void countNickelCharges(const ModelLog& given, const Battery& battery, const Nic
             first = NickelCharging::before_Ah(std::max(0.0, missing), extra);
         }
         if (!c.peaked && !known) {
-            // From an unknown level to an unknown one.
+            // From an unknown level to an unknown one: what was before it is another count.
             until(c.last + 1);
-            unfitted.emplace_back(c.first, c.last);
+            unfitted.emplace_back(0, c.last);
+            if (takenAsFull(given, c, battery.rated_Ah)) {
+                log.start_Ah = counted[c.last];
+                log.assumedFull = true;
+            }
             continue;
         }
         const double missed = NickelCharging::missing_Ah(first, extra);
@@ -184,7 +180,6 @@ void countNickelCharges(const ModelLog& given, const Battery& battery, const Nic
         next = c.last + 1;
     }
     until(r.size());
-    if (!std::isfinite(log.start_Ah)) assumeFull(given, charges, counted, battery.rated_Ah, log);
 }
 
 }  // namespace nk

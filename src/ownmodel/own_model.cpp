@@ -140,6 +140,35 @@ double capacityOf(const OwnModel& m) {
     return high;
 }
 
+/// What a log from full down to the floor tells of the capacity, and under which load; 0: nothing.
+struct Depth {
+    double charge_Ah = 0, amps = 0, warmth_C = 25;
+};
+
+Depth depthOf(const ModelLog& given, const ThinnedLog& log, const Battery& battery,
+              double floor_V) {
+    Depth out;
+    if (!std::isfinite(log.start_Ah)) return out;
+    for (const Step& s : given.steps->list) {
+        if (!s.isDischarge() || s.endVoltage_V / battery.cells() > floor_V + 0.1) continue;
+        const double missing = log.start_Ah - log.moved_Ah[s.last];
+        if (missing < out.charge_Ah) continue;
+        out = {missing, std::abs(s.meanCurrent_A), log.temperature(s.last, 25)};
+    }
+    return out;
+}
+
+/// The battery gave less under a lighter load, or more under a heavier one, than it gives today: it
+/// was another battery then.
+bool anotherCapacity(const Depth& then, const Depth& today) {
+    if (!(then.charge_Ah > 0) || !(today.charge_Ah > 0)) return false;
+    constexpr double kOther = 0.05;
+    const bool lighter = then.amps <= 1.2 * today.amps && then.warmth_C >= today.warmth_C - 5;
+    const bool heavier = then.amps >= 0.8 * today.amps && then.warmth_C <= today.warmth_C + 5;
+    return (lighter && then.charge_Ah < (1 - kOther) * today.charge_Ah) ||
+           (heavier && then.charge_Ah > (1 + kOther) * today.charge_Ah);
+}
+
 /// The rating, or the most that one log moves.
 double usualCharge(const std::vector<ModelLog>& logs, const Battery& battery) {
     double most = battery.rated_Ah;
@@ -259,9 +288,17 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     int met = 0;
     int assumed = 0;  ///< logs that were full, as their peak tells or as is assumed
     if (c->nickel()) m.nickel = learnNickelCharging(given, battery, usualCharge(given, battery));
+    Depth today;
+    std::size_t others = 0;
     for (const ModelLog& g : given) {
         ThinnedLog log = thinnedLog(g, battery, *c, m.nickel);
         if (log.rows.size() < 20) continue;
+        const Depth depth = depthOf(g, log, battery, c->dischargeFloor_V);
+        if (!(today.charge_Ah > 0)) today = depth;
+        if (anotherCapacity(depth, today)) {
+            ++others;
+            continue;
+        }
         (log.assumedFull ? assumed : met) += std::isfinite(log.start_Ah) ? 1 : 0;
         places.push_back(static_cast<std::size_t>(&g - given.data()));
         used.push_back(&g);
@@ -273,7 +310,6 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             low_C = std::min(low_C, row.warmth);
             high_C = std::max(high_C, row.warmth);
         }
-        if (std::isfinite(log.start_Ah)) deepest = std::max(deepest, log.start_Ah - least);
         for (const Step& s : g.steps->list)
             if (s.isDischarge() && s.endVoltage_V / battery.cells() < c->dischargeFloor_V + 0.1)
                 atFloor = true;
@@ -282,6 +318,9 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     if (met > 0)
         for (ThinnedLog& log : logs)
             if (log.assumedFull) log.start_Ah = kNaN;
+    for (const ThinnedLog& log : logs)
+        if (std::isfinite(log.start_Ah))
+            deepest = std::max(deepest, log.start_Ah - std::ranges::min(log.moved_Ah));
     if (c->nickel()) m.chargeShare = 0.01;
     if (c->nickel()) m.fullShare = met > 0 ? 0.01 : assumed > 0 ? 0.04 : 0.08;
     if (logs.empty() || !(most_A > 0))
@@ -333,7 +372,7 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             s.lag_s > 3000 || s.lag < 0 || s.lag > 4 || std::abs(p[0]) > 0.5 || s.activation < 0 ||
             s.activation > 80000)
             return 1e12;
-        const double stretch = c->nickel() ? 0.01 : 0.05;
+        const double stretch = c->nickel() ? 0.005 : 0.05;
         double penalty = p[0] * p[0] / (stretch * stretch);
         penalty += std::pow((s.activation - c->activation_J_mol) / 10000, 2);
         // One load alone cannot tell a surface that lags from a capacity that is larger.
@@ -373,9 +412,10 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
             int index = 0;
             double upper = 0;
             hat(kErrorKnots, log.level[k], index, upper);
-            const double e2 = std::pow(log.measured_V[k] - log.predicted_V[k], 2);
-            misses2[index] += (1 - upper) * e2, weights[index] += 1 - upper;
-            misses2[index + 1] += upper * e2, weights[index + 1] += upper;
+            const double w = log.weight[k];
+            const double e2 = w * std::pow(log.measured_V[k] - log.predicted_V[k], 2);
+            misses2[index] += (1 - upper) * e2, weights[index] += (1 - upper) * w;
+            misses2[index + 1] += upper * e2, weights[index + 1] += upper * w;
         }
     };
     // Left out: log by log, or block by block of a single one.
@@ -419,6 +459,7 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
         inOrder(log);
         thin(log, 400);
         log.level.clear();
+        log.weight.clear();
         log.log = places[log.log];
     }
     std::ranges::sort(m.leftOut, {}, &LeftOutLog::log);
@@ -456,6 +497,9 @@ Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& given, const Battery
     if (!m.heatKnown)
         m.caveats.push_back(
             phrase("Its warmth was not logged well enough: usual figures of heat."));
+    if (others > 0)
+        m.caveats.push_back(
+            phrase("{} logs were left out: the battery held another charge then.", others));
     if (m.leftOutRms_V > 0.025)
         m.caveats.push_back(phrase("Rough: it misses what it did not see by {:.0f} mV a cell.",
                                    1000 * m.leftOutRms_V));

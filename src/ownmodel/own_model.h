@@ -21,7 +21,7 @@ struct ModelLog {
 struct LeftOutLog {
     std::size_t log = 0;                                  ///< among those given
     std::vector<double> time_s, measured_V, predicted_V;  ///< of a cell
-    std::vector<double> level;                            ///< only while it is fitted
+    std::vector<double> level, weight;                    ///< only while it is fitted
     double rms_V = 0;
     /// Its longest charge or discharge that came to its end: time and charge, measured and
     /// predicted; NaN where there is none.
@@ -75,8 +75,9 @@ struct OwnModel {
 /// Fits by variable projection: for given time constants, scale and unknown starts the curve and
 /// the resistances are a regularised linear least-squares fit (Golub and Pereyra, SIAM J. Numer.
 /// Anal. 10 (1973) 413–432, memory); those few are searched by Nelder and Mead's simplex. Rows are
-/// thinned, dense behind changes of the current. Errors: no chemistry or series count, nothing from
-/// which capacity or resistance can be learned.
+/// thinned, dense behind changes of the current. The first log that leads from full to the floor is
+/// the battery of today; others that show another capacity are left out. Errors: no chemistry or
+/// series count, nothing from which capacity or resistance can be learned.
 Expected<OwnModel> fitOwnModel(const std::vector<ModelLog>& logs, const Battery& battery);
 
 }  // namespace nk

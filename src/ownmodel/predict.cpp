@@ -15,6 +15,9 @@ constexpr double kLongest_s = 100 * 3600.0;
 constexpr double kModelFactor = 1.45;
 /// Time step while the voltage is held.
 constexpr double kHeldStep_s = 10;
+/// A cell, per level below empty.
+constexpr double kCliff_V = 10;
+
 struct Off {
     double volts = 0;  ///< times what it misses
     double ohms = 1, charge = 1, start = 0;
@@ -54,8 +57,10 @@ Run runStep(const OwnModel& m, const PredictStep& step, double ambient_C, const 
         const double g = m.warmthFactor(s.warmth) * off.ohms;
         const double r0 = m.r0At(s.z, s.warmth) * off.ohms;
         const double offset = off.volts * m.missesAt_V(s.z);
-        const double open =
-            m.ocv_V(s.z * off.charge - m.lag_Ah_A * s.lagging_A) + offset + s.x1 + s.x2;
+        double open = m.ocv_V(s.z * off.charge - m.lag_Ah_A * s.lagging_A) + offset + s.x1 + s.x2;
+        // Below empty a nickel battery falls off a cliff: what the volts are off by moves it
+        // little.
+        if (m.nickel.known()) open += kCliff_V * std::min(0.0, m.level(s.z * off.charge));
         const double period = step.on_s + step.off_s;
         const double phase = step.on_s > 0 ? std::fmod(t + 1e-7, period) : 0;
         const bool on = step.on_s <= 0 || phase < step.on_s;

@@ -331,7 +331,7 @@ void BenchStation::refresh() {
     if (c == nullptr || large_) return;
     // The channel's rows may have begun anew.
     lanes_->setChannel(&c->live());
-    openedTitle_->setText(tr("%1: %2, %3").arg(c->title(), c->doing(), c->remaining()));
+    openedTitle_->setText(c->title());
     const LiveChannel& live = c->live();
     QStringList words;
     words << tr("%1 rows from %2")

@@ -206,15 +206,15 @@ void WhatIfPanel::take(const Expected<WhatIf>& told) {
                       say(durationText(w.measured_s)));
     QString second;
     if (w.instead.step.kind == PredictStep::Kind::PeakCharge)
-        second = tr("It would end %1 ± %2 % full, ")
+        second = tr("It would end %1 ± %2 % full. ")
                      .arg(say(phrase("{:.0f}", 100 * std::min(1.0, w.endSoc))),
                           say(phrase("{:.0f}", std::max(1.0, 200 * w.endSocUncertainty))));
     else if (charge)
-        second = tr("The knee would come after %1; it would end %2 ± %3 % full, ")
+        second = tr("The knee would come after %1; it would end %2 ± %3 % full. ")
                      .arg(std::isfinite(p.knee_s) ? say(durationText(p.knee_s)) : "?",
                           say(phrase("{:.0f}", 100 * std::min(1.0, w.endSoc))),
                           say(phrase("{:.0f}", std::max(1.0, 200 * w.endSocUncertainty))));
-    lines << second + tr("up to %1 °C warm, from %2 % at the start.")
+    lines << second + tr("Up to %1 °C warm, from %2 % at the start.")
                           .arg(say(phrase("{:.0f}", p.maxTemperature_C)),
                                say(phrase("{:.0f}", 100 * w.startSoc)));
     QString third =

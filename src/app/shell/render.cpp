@@ -265,7 +265,11 @@ int renderViews(QApplication& app, const QString& folder) {
         auto* plan = window.findChild<PlanStation*>();
         plan->setAsked(PlanStation::Asked::WhatIf);
         shot("what-if");
+        choose("radio-module-7-cycle-4.csv");
+        shot("what-if-nickel");
         plan->setAsked(PlanStation::Asked::Charge);
+        shot("plan-nickel");
+        choose("dew-heater-full-cycle.csv");
         window.showBattery(window.session().entryOf(window.shown()->id)->batteryId);
         settle(window);
         window.findChild<QPushButton*>("history-3")->click();
