@@ -309,6 +309,26 @@ TEST(Nickel, PeakTimeIsTheTrueOne) {
     }
 }
 
+TEST(Nickel, ADipThatIsClimbedOutOfIsNoPeak) {
+    // A leaf of a contact: 30 mV less for a minute, then on to the real peak.
+    std::vector<double> t, v, i;
+    for (int k = 0; k < 4000; ++k) {
+        const double s = 2.0 * k;
+        const double x = (s - 6000) / 1000;
+        const bool dip = s > 1500 && s < 1560;
+        t.push_back(s);
+        v.push_back(s > 7000 ? 1.40 : 1.45 - 0.006 * x * x - (dip ? 0.03 : 0));
+        i.push_back(s > 7000 ? 0.0 : 1.0);
+    }
+    Battery b;
+    b.chemistry = "nimh", b.series = 1, b.rated_Ah = 2.2;
+    const Analysis a = analyse(*nk::test::recording(t, v, i), b);
+    const Reading* peak = a.reading("peak_time");
+    ASSERT_NE(peak, nullptr);
+    EXPECT_NEAR(peak->value, 6000, 60);
+    EXPECT_NEAR(a.reading("peak_drop_per_cell")->value, 0.006, 0.001);
+}
+
 TEST(Replay, FiresAtTheAnalyticMoment) {
     const auto r = Parabola::make();
     // −ΔV: c·x² = 5 mV → x = √(δ/c) after the peak.

@@ -257,7 +257,7 @@ def simple_case(rng):
 
 
 # How often each family is drawn.
-SHARES = [("charge", .45, simple_case), ("cycle", .22, families.full_cycle), ("pack", .12, families.pack),
+SHARES = [("charge", .40, simple_case), ("oxygen", .05, families.oxygen), ("cycle", .22, families.full_cycle), ("pack", .12, families.pack),
           ("rates", .07, families.rates), ("loads", .14, families.loads)]
 
 

@@ -2,7 +2,7 @@
 files, the command and what is true. What a quantity is stands in docs/methods.md."""
 import math
 
-from cells import FLOOR, SET, Bench, Cell, logged
+from cells import Bench, Cell, FLOOR, Nickel, SET, logged
 
 INTERVALS = [.2, .5, 1, 2, 5, 10, 30, 60]
 
@@ -214,3 +214,26 @@ def loads(rng):
 
 
 FAMILIES = {"full_cycle": full_cycle, "pack": pack, "rates": rates, "loads": loads}
+
+
+def oxygen(rng):
+    """A quick charge of a nickel pack whose peak comes from the oxygen reaction, to some millivolts under it."""
+    base = Nickel(rng)
+    series = rng.choice([1, 1, 2, 4, 6])
+    level = rng.uniform(.4, .7)
+    cells = []
+    for _ in range(series):
+        cell = base.copy()
+        cell.capacity *= rng.uniform(.98, 1.02)
+        cell.start(level * rng.uniform(.98, 1.02))
+        cells.append(cell)
+    bench = Bench(cells, longest=1.0)
+    bench.rest(120)
+    rate, t0 = rng.uniform(.4, 1.2), bench.t
+    peak = bench.to_peak(rate * base.capacity, rng.uniform(.003, .010) * series, 2 * 3600 / rate)
+    end = bench.pack(rate * base.capacity)
+    top = max(sum(s[1]) for s in bench.samples if s[0] > t0 + 600)
+    bench.rest(600)
+    text, logger = logged(bench.samples, rng.choice([1, 2, 5, 10, 20]), rng, series, temperature=rng.random() < .6)
+    return {"files": [text], "command": "analyse", "truth": {"peak_time": peak, "peak_drop_per_cell": (top - end) / series}, "logger": logger,
+            "options": ["--chemistry", "nimh", "--series", str(series), "--rated-ah", f"{base.capacity:.3f}"]}
