@@ -15,6 +15,7 @@
 #include <cmath>
 
 #include "app/plan/card_view.h"
+#include "app/plan/expected_charge.h"
 #include "app/plan/expected_curve.h"
 #include "app/plan/queue_desk.h"
 #include "app/plan/what_if_panel.h"
@@ -37,14 +38,6 @@ namespace {
 
 double asLocal_s(const QDateTime& at) {
     return static_cast<double>(QDateTime(at.date(), at.time(), Qt::UTC).toSecsSinceEpoch());
-}
-
-QString settingName(const std::string& name) {
-    if (name == "current") return QObject::tr("Current");
-    if (name == "set_voltage") return QObject::tr("Set voltage");
-    if (name == "cut_off") return QObject::tr("Cut-off");
-    if (name == "time") return QObject::tr("Time");
-    return QObject::tr("Charge");
 }
 
 }  // namespace
@@ -390,87 +383,23 @@ void PlanStation::expect() {
     }
     const auto plan = planCharge(chargeWish());
     if (!plan) return;
-    PredictStep step;
-    step.value = plan->effectiveCurrent_A;
-    if (std::isfinite(plan->setPerCell_V)) {
-        step.kind = PredictStep::Kind::Charge;
-        step.volts = plan->setPerCell_V;
-        step.cutoff_A = plan->cutoff_A;
-    } else if (std::isfinite(plan->peakDrop_mV)) {
-        step.kind = PredictStep::Kind::PeakCharge;
-        step.drop_V = plan->peakDrop_mV / 1000;
-    } else {
-        return;
-    }
-    PredictSetting setting;
-    // The level as told, by volts at rest, or from empty: and which of them is said.
-    double unsure = 0;
-    const bool rested = form_->fromSoc() < 0 && std::isfinite(plan->triage.cell_V);
-    setting.startSoc =
-        rested
-            ? std::clamp(levelUnderLoad(*own, plan->triage.cell_V, 0, 0, form_->warmth_C(), unsure),
-                         0.0, 1.0)
-            : std::max(0.0, form_->fromSoc());
-    setting.ambient_C = form_->warmth_C();
-    const auto told = predict(*own, {step}, setting);
-    if (!told || !std::isfinite((*told)[0].duration_s)) return;
-    const PredictedStep& p = (*told)[0];
-    expected_ = p;
-    curve_->setStep(p);
+    const auto told = expectedCharge(*own, *plan, form_->fromSoc(), form_->warmth_C());
+    if (!told) return;
+    expected_ = told->step;
+    curve_->setStep(told->step);
     curve_->show();
-    QString line =
-        tr("By its own model: %1 ± %2 to the end, %3, %4, up to %5 °C; it misses what it did not "
-           "see by %6 mV a cell.")
-            .arg(QString::fromStdString(durationText(p.duration_s)),
-                 QString::fromStdString(durationText(2 * p.uncertainty_s)),
-                 step.kind == PredictStep::Kind::PeakCharge
-                     ? tr("%1 mV a cell under its peak").arg(plan->peakDrop_mV)
-                     : tr("%1 to the knee")
-                           .arg(QString::fromStdString(
-                               std::isfinite(p.knee_s) ? durationText(p.knee_s) : "?")),
-                 QString::fromStdString(valueText(p.charge_Ah, p.uncertainty_Ah, "Ah").joined()),
-                 QString::fromStdString(phrase("{:.0f}", p.maxTemperature_C)),
-                 QString::fromStdString(phrase("{:.0f}", 1000 * own->leftOutRms_V)));
-    if (rested)
-        line +=
-            " " + tr("From about %1 %, by the volts at rest; the ± is without that level's own.")
-                      .arg(QString::fromStdString(phrase("{:.0f}", 100 * setting.startSoc)));
-    else if (form_->fromSoc() < 0)
-        line += " " + tr("That is from empty: the level before is not known.");
-    if (p.extrapolated) line += " " + tr("Beyond what was ever logged:");
-    for (const std::string& c : p.caveats) line += " " + QString::fromStdString(c);
-    modelWords_->setText(line);
+    modelWords_->setText(told->words);
 }
 
 /// The shown recording beside the card that was kept before it.
 void PlanStation::drawAgainst() {
-    QStringList lines;
-    if (asked_ == Asked::Charge && known_.before) {
-        const KeptPlan& p = *known_.before;
-        lines << tr("The shown log followed the card of %1: set against actual.")
-                     .arg(QLocale().toString(
-                         QDateTime::fromSecsSinceEpoch(static_cast<qint64>(p.at_s)),
-                         QLocale::ShortFormat));
-        for (const AgainstLog& a : known_.against)
-            lines << tr("%1: %2 set, %3 logged%4")
-                         .arg(settingName(a.name), QString::fromStdString(a.set),
-                              QString::fromStdString(a.actual),
-                              a.met ? tr("; as set.") : ". " + QString::fromStdString(a.words));
-        if (p.beyondUsual) lines << tr("It went beyond the usual figure.");
-        if (!p.ticked.empty() || !p.open.empty())
-            lines << tr("Before the start %1 of %2 were ticked.")
-                         .arg(p.ticked.size())
-                         .arg(p.ticked.size() + p.open.size());
-        for (const std::string& o : p.open)
-            lines << tr("   not ticked: %1").arg(QString::fromStdString(o));
-    } else if (asked_ == Asked::Charge && !known_.plans.empty()) {
-        lines << tr("A card of %1 waits for its log.")
-                     .arg(QLocale().toString(QDateTime::fromSecsSinceEpoch(
-                                                 static_cast<qint64>(known_.plans.back().at_s)),
-                                             QLocale::ShortFormat));
-    }
-    against_->setText(lines.join("\n"));
-    against_->setVisible(!lines.isEmpty());
+    QString words;
+    if (asked_ == Asked::Charge && known_.before)
+        words = againstWords(*known_.before, known_.against);
+    else if (asked_ == Asked::Charge && !known_.plans.empty())
+        words = waitsWords(known_.plans.back());
+    against_->setText(words);
+    against_->setVisible(!words.isEmpty());
 }
 
 void PlanStation::drawCard() {
