@@ -55,7 +55,7 @@ bool agrees(const Recording& r, std::size_t k, const GrowingLog::Told& told) {
 
 }  // namespace
 
-GrowingLog::GrowingLog(std::string name, ReadOptions options, GrowingSizes sizes)
+GrowingLog::GrowingLog(std::string name, ReadOptions options, const GrowingSizes& sizes)
     : name_(std::move(name)), options_(std::move(options)), sizes_(sizes) {}
 
 void GrowingLog::forget() {

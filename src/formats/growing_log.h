@@ -26,7 +26,7 @@ class GrowingLog {
     /// Bytes [from, to) of it.
     using Bytes = std::function<Expected<std::string>(std::size_t from, std::size_t to)>;
 
-    GrowingLog(std::string name, ReadOptions options, GrowingSizes sizes = {});
+    GrowingLog(std::string name, ReadOptions options, const GrowingSizes& sizes = {});
 
     /// The rows that are new among its first `size` bytes. `over`: its last line counts without an
     /// end. `began_s`: its beginning where it tells none, since 1970. Errors: those of the reader

@@ -62,8 +62,8 @@ std::string phrase(const char* english, const Args&... args) {
     if constexpr (sizeof...(Args) == 0) {
         return words;
     } else {
-        const auto wrap = []<class T>(const T& x) {
-            if constexpr (std::is_floating_point_v<T>)
+        const auto wrap = [](const auto& x) {
+            if constexpr (std::is_floating_point_v<std::remove_cvref_t<decltype(x)>>)
                 return PhraseNumber{static_cast<double>(x)};
             else
                 return x;

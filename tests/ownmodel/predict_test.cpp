@@ -6,6 +6,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <random>
 
@@ -230,6 +231,48 @@ TEST(OwnModel, WhatIfTellsTheSameStepWhenNothingChanges) {
         if (p.steps.list[k].kind == StepKind::Rest) {
             EXPECT_FALSE(whatIf(m, log, battery, k, *readPredictStep("discharge:2A:3.0V"), 23));
         }
+}
+
+TEST(OwnModel, ALogOfAnotherCapacityIsLeftOutAndSaid) {
+    const Played today = play(R"("capacity_Ah": 2.1, "r0_ohm": 0.03, "soc": 0.02)", kCycle, 61);
+    const Played then = play(R"("capacity_Ah": 2.5, "r0_ohm": 0.02, "soc": 0.02)", kCycle, 62);
+    const auto both = fitOwnModel({{today.log.imported.recording.get(), &today.steps},
+                                   {then.log.imported.recording.get(), &then.steps}},
+                                  cell());
+    ASSERT_TRUE(both) << both.error().text();
+    EXPECT_NEAR(both->capacity_Ah, 2.1, 0.06);
+    EXPECT_TRUE(std::ranges::any_of(both->caveats, [](const std::string& c) {
+        return c.find("another charge then") != std::string::npos;
+    }));
+    // Less under a heavier load is the same battery.
+    const Played heavy = play(
+        R"("capacity_Ah": 2.1, "r0_ohm": 0.03, "soc": 0.02)",
+        R"({"do": "rest", "longest_s": 600}, {"do": "charge", "current_A": 1.25, "set_V": 4.2, "cutoff_A": 0.125},
+                {"do": "rest", "longest_s": 3600}, {"do": "discharge", "current_A": 4.0, "floor_V": 3.0},
+                {"do": "rest", "longest_s": 2400})",
+        63);
+    const auto same = fitOwnModel({{today.log.imported.recording.get(), &today.steps},
+                                   {heavy.log.imported.recording.get(), &heavy.steps}},
+                                  cell());
+    ASSERT_TRUE(same) << same.error().text();
+    EXPECT_EQ(same->leftOut.size(), 2U);
+    EXPECT_GT(same->evidence.c_high, 1.5);
+}
+
+TEST(OwnModel, TheRestedCurveNeverFallsWithTheLevel) {
+    // Two logs that contradict each other by a few per cent, and one that wakes up.
+    for (const double other : {2.3, 2.45}) {
+        const Played a = play(R"("capacity_Ah": 2.4, "r0_ohm": 0.03, "soc": 0.02)", kCycle, 71);
+        const Played b =
+            play(R"("r0_ohm": 0.05, "soc": 0.3, "capacity_Ah": )" + std::to_string(other), kCycle,
+                 72, 5);
+        const auto m = fitOwnModel({{a.log.imported.recording.get(), &a.steps},
+                                    {b.log.imported.recording.get(), &b.steps}},
+                                   cell());
+        ASSERT_TRUE(m) << m.error().text();
+        for (double z = 0; z < m->scale_Ah; z += 0.01 * m->scale_Ah)
+            EXPECT_LE(m->ocv_V(z + 0.01 * m->scale_Ah), m->ocv_V(z) + 0.0015) << z;
+    }
 }
 
 /// NK_MODEL_SEEDS=300 before a release.
