@@ -81,6 +81,17 @@ class Fitter {
         for (const ThinnedLog& log : logs_)
             if (std::isfinite(log.hold_V)) sum += log.hold_V, count += 1;
         if (count > 0) top_V_ = sum / count;
+        // Where the chemistry's curve rises least between two knots, carried over all of it: so
+        // much the straight correction may fall.
+        constexpr int kParts = 8;
+        for (int k = 0; k + 1 < kCurve; ++k) {
+            const double width = (kCurveKnots[k + 1] - kCurveKnots[k]) / kParts;
+            double least = 1e9;
+            for (int n = 0; n < kParts; ++n)
+                least = std::min(least, base_V(c_, kCurveKnots[k] + (n + 1) * width) -
+                                            base_V(c_, kCurveKnots[k] + n * width));
+            least_[static_cast<std::size_t>(k)] = kParts * least;
+        }
     }
 
     std::vector<ThinnedLog>& logs() { return logs_; }
@@ -240,7 +251,7 @@ class Fitter {
         for (int pass = 0; pass < 8; ++pass) {
             bool fell = false;
             for (int k = 0; k + 1 < kCurve; ++k) {
-                const double base = base_V(c_, kCurveKnots[k + 1]) - base_V(c_, kCurveKnots[k]);
+                const double base = least_[static_cast<std::size_t>(k)];
                 if (held[static_cast<std::size_t>(k)] || base + beta[k + 1] - beta[k] >= -kHeld_V)
                     continue;
                 held[static_cast<std::size_t>(k)] = fell = true;
@@ -306,6 +317,7 @@ class Fitter {
     const Chemistry& c_;
     double usual_ohm_;
     double top_V_ = kNaN;
+    std::array<double, kCurve> least_{};  ///< V that the chemistry's curve rises by, knot to knot
 };
 
 }  // namespace nk::ownfit
