@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "analysis/finish/nickel.h"
 #include "model_log.h"
@@ -131,12 +132,20 @@ void judgeStep(const OwnModel& m, const ModelLog& log, double start_Ah, LeftOutL
     battery.series = m.series;
     battery.chemistry = m.chemistry->id;
     battery.rated_Ah = m.capacity_Ah;
-    double longest = 300;
+    struct Candidate {
+        std::size_t step;
+        PredictStep told;
+        double took_s, charge_Ah;
+    };
+    constexpr double kLeast_s = 300;
+    std::vector<Candidate> candidates;
     for (std::size_t k = 0; k < log.steps->list.size(); ++k) {
-        Step step = log.steps->list[k];
+        const Step& step = log.steps->list[k];
         const Step* taper = taperAfter(*log.steps, k);
+        const double took = seconds(r, step) + (taper != nullptr ? seconds(r, *taper) : 0);
+        if (took <= kLeast_s || step.kind == StepKind::CvCharge) continue;
         auto told = asPredicted(r, step, battery);
-        if (!told || step.kind == StepKind::CvCharge) continue;
+        if (!told) continue;
         if (told->kind == PredictStep::Kind::PeakCharge) {
             if (told->duration_s > 0) continue;
         } else if (step.kind == StepKind::CcCharge) {
@@ -146,19 +155,26 @@ void judgeStep(const OwnModel& m, const ModelLog& log, double start_Ah, LeftOutL
         } else if (step.endedBy != EndedBy::VoltageFloor) {
             continue;
         }
-        const double took = seconds(r, step) + (taper != nullptr ? seconds(r, *taper) : 0);
-        if (took <= longest) continue;
+        candidates.push_back(
+            {k, *told, took, step.sum.charge_Ah + (taper != nullptr ? taper->sum.charge_Ah : 0)});
+    }
+    // The longest; where the model finds no end of it, the next, a few at the most.
+    std::ranges::stable_sort(candidates, std::greater(), &Candidate::took_s);
+    constexpr std::size_t kMost = 3;
+    if (candidates.size() > kMost) candidates.resize(kMost);
+    for (const Candidate& c : candidates) {
+        const Step& step = log.steps->list[c.step];
         PredictSetting setting;
         setting.startSoc = std::clamp(levelAt(m, log, battery, step.first, start_Ah), 0.0, 1.02);
         const bool warm = r.hasTemperature() && std::isfinite(r.temperature_C()[step.first]);
         setting.ambient_C = warm ? r.temperature_C()[step.first] : 25;
-        const auto answer = predict(m, {*told}, setting);
+        const auto answer = predict(m, {c.told}, setting);
         if (!answer || !std::isfinite(answer->front().duration_s)) continue;
-        longest = took;
-        into.measured_s = took;
+        into.measured_s = c.took_s;
         into.predicted_s = answer->front().duration_s;
-        into.measured_Ah = step.sum.charge_Ah + (taper != nullptr ? taper->sum.charge_Ah : 0);
+        into.measured_Ah = c.charge_Ah;
         into.predicted_Ah = answer->front().charge_Ah;
+        return;
     }
 }
 
