@@ -67,8 +67,11 @@ void GrowingLog::forget() {
 
 Expected<std::vector<LiveRow>> GrowingLog::take(const Bytes& bytes, std::size_t size, bool over,
                                                 double began_s) {
-    beganAnew_ = false;
-    if (size < done_) forget();
+    beganAnew_ = sameBytes_ = false;
+    if (size < done_) {
+        beganAnew_ = rows_ > 0;
+        forget();
+    }
     bool failed = false;
     const bool signKnown = pinned_.sign != SignConvention::Auto;
     if (!all_ && !head_.empty() && done_ >= sizes_.whole && (signKnown || !over)) {
@@ -98,6 +101,8 @@ Expected<std::vector<LiveRow>> GrowingLog::whole(const Bytes& bytes, std::size_t
     const Recording& r = *log->recording;
     // More rows can tell another reading, as of the sign of a current that has none.
     if (rows_ > 0 && (r.size() < rows_ || !agrees(r, 0, first_) || !agrees(r, rows_ - 1, last_))) {
+        sameBytes_ = used.size() >= done_ && used.starts_with(head_) &&
+                     used.substr(0, done_).ends_with(tail_);
         rows_ = 0;
         beganAnew_ = true;
     }

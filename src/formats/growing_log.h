@@ -37,6 +37,9 @@ class GrowingLog {
     void forget();
     /// The last take found fewer rows than were known, or read them otherwise: it gave all anew.
     bool beganAnew() const { return beganAnew_; }
+    /// It began anew on the bytes that it knew, read otherwise: what was given before is given
+    /// again. Else another log stands there, and what was given before is nowhere else any more.
+    bool readOtherwise() const { return beganAnew_ && sameBytes_; }
     /// Every take reads all of it.
     bool readsAll() const { return all_; }
     std::size_t rows() const { return rows_; }
@@ -57,7 +60,7 @@ class GrowingLog {
     ReadOptions options_, pinned_;                ///< as given; with what all of it told
     SignConvention sign_ = SignConvention::Auto;  ///< as all of it was read last
     GrowingSizes sizes_;
-    bool all_ = false, beganAnew_ = false;
+    bool all_ = false, beganAnew_ = false, sameBytes_ = false;
     std::size_t rows_ = 0, done_ = 0;
     double zero_s_ = 0;        ///< of the times, since 1970
     std::string head_, tail_;  ///< whole lines

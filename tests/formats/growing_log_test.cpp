@@ -18,7 +18,7 @@ struct Feed {
     std::string text;
     GrowingLog log;
     std::vector<LiveRow> rows;
-    int anew = 0;
+    int anew = 0, otherwise = 0;
 
     explicit Feed(GrowingSizes sizes = kSmall) : log("live.csv", {}, sizes) {}
     /// What stands there now is looked at.
@@ -29,6 +29,7 @@ struct Feed {
             },
             text.size(), over, 1000);
         if (log.beganAnew()) ++anew, rows.clear();
+        otherwise += log.readOtherwise() ? 1 : 0;
         if (more) rows.insert(rows.end(), more->begin(), more->end());
     }
 };
@@ -140,6 +141,7 @@ TEST(GrowingLog, WhatMoreRowsReadOtherwiseIsGivenAnew) {
     const auto whole = readLog(feed.text, "live.csv");
     ASSERT_TRUE(whole);
     ASSERT_EQ(feed.rows.size(), whole->recording->size());
+    EXPECT_EQ(feed.otherwise, feed.anew) << "the same bytes each time";
     for (std::size_t k = 0; k < feed.rows.size(); k += 10)
         EXPECT_EQ(feed.rows[k].current_A, whole->recording->current_A()[k]) << k;
 }
@@ -152,10 +154,26 @@ TEST(GrowingLog, AnotherOrAShorterLogIsBegunAnew) {
     EXPECT_EQ(feed.rows.size(), 800U);
     feed.text = kDialects[3].second(-1);
     for (int k = 0; k < 20; ++k) feed.text += kDialects[3].second(k);
-    feed.rows.clear();
     feed.look();
+    EXPECT_EQ(feed.anew, 1);
+    EXPECT_FALSE(feed.log.readOtherwise()) << "the rows before are nowhere else: they are kept";
     EXPECT_EQ(feed.rows.size(), 20U);
     EXPECT_EQ(feed.rows[0].cells_V.size(), 2U);
+}
+
+TEST(GrowingLog, AnotherLogOfTheSameSizeIsNotTakenForAnotherReading) {
+    Feed feed;
+    feed.text = kDialects[0].second(-1);
+    for (int k = 0; k < 60; ++k) feed.text += kDialects[0].second(k);
+    feed.look();
+    ASSERT_EQ(feed.rows.size(), 60U);
+    // Written over in place, and longer by now.
+    feed.text = kDialects[0].second(-1);
+    for (int k = 500; k < 600; ++k) feed.text += kDialects[0].second(k);
+    feed.look();
+    EXPECT_EQ(feed.anew, 1);
+    EXPECT_FALSE(feed.log.readOtherwise());
+    EXPECT_EQ(feed.rows.size(), 100U);
 }
 
 TEST(GrowingLog, WhatDoesNotComeOutAsBeforeIsReadWhole) {

@@ -181,7 +181,7 @@ struct LiveFeed::Work {
         read = Clock::now();
         if (!came) return tell(text(came.error()));
         seen = size;
-        if (log.beganAnew() && !other) takeBack();
+        if (log.readOtherwise() && !other) takeBack();
         if (other || log.beganAnew()) Q_EMIT feed.beganAnew();
         hand(std::move(*came));
     }
