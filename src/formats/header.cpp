@@ -4,249 +4,12 @@
 #include <array>
 #include <cctype>
 
+#include "header_words.h"
 #include "quantity/harmless.h"
 
 namespace nk {
 
 namespace {
-
-struct Word {
-    std::string_view text;  ///< folded
-    Role role;
-    double score;
-};
-
-// Words of logger headers in English, German, French, Spanish, Italian, Dutch and Polish, without
-// accents.
-constexpr Word kWords[] = {
-    {"time", Role::Time, 6},
-    {"timestamp", Role::Time, 7},
-    {"datetime", Role::Time, 7},
-    {"elapsed", Role::Time, 7},
-    {"t", Role::Time, 2},
-    {"zeit", Role::Time, 6},
-    {"uhrzeit", Role::Time, 6},
-    {"laufzeit", Role::Time, 7},
-    {"zeitstempel", Role::Time, 7},
-    {"temps", Role::Time, 6},
-    {"tiempo", Role::Time, 6},
-    {"tempo", Role::Time, 6},
-    {"tijd", Role::Time, 6},
-    {"tijdstip", Role::Time, 6},
-    {"czas", Role::Time, 6},
-    {"heure", Role::Time, 6},
-    {"hora", Role::Time, 6},
-    {"ora", Role::Time, 5},
-    {"godzina", Role::Time, 6},
-    {"seconds", Role::Time, 6},
-    {"sec", Role::Time, 5},
-    {"secs", Role::Time, 5},
-    {"millis", Role::Time, 6},
-    {"epoch", Role::Time, 7},
-    {"dauer", Role::Time, 5},
-    {"minutes", Role::Time, 5},
-    {"hours", Role::Time, 5},
-    {"clock", Role::Time, 6},
-    {"sekunden", Role::Time, 6},
-    {"horodatage", Role::Time, 7},
-    {"znacznik", Role::Time, 4},
-    {"marca", Role::Time, 2},
-    {"duration", Role::Time, 5},
-    {"tijdstempel", Role::Time, 7},
-    {"date", Role::Date, 6},
-    {"datum", Role::Date, 6},
-    {"fecha", Role::Date, 6},
-    {"data", Role::Date, 5},
-    {"jour", Role::Date, 4},
-    {"day", Role::Date, 3},
-    {"giorno", Role::Date, 4},
-    {"dzien", Role::Date, 4},
-    {"voltage", Role::Voltage, 7},
-    {"volt", Role::Voltage, 6},
-    {"volts", Role::Voltage, 6},
-    {"v", Role::Voltage, 4},
-    {"u", Role::Voltage, 4},
-    {"vbat", Role::Voltage, 7},
-    {"vbatt", Role::Voltage, 7},
-    {"ubat", Role::Voltage, 7},
-    {"ubatt", Role::Voltage, 7},
-    {"vpack", Role::Voltage, 7},
-    {"upack", Role::Voltage, 7},
-    {"spannung", Role::Voltage, 7},
-    {"tension", Role::Voltage, 7},
-    {"voltaje", Role::Voltage, 7},
-    {"tensione", Role::Voltage, 7},
-    {"spanning", Role::Voltage, 7},
-    {"napiecie", Role::Voltage, 7},
-    {"potential", Role::Voltage, 5},
-    {"batteriespannung", Role::Voltage, 7},
-    {"akkuspannung", Role::Voltage, 7},
-    {"packspannung", Role::Voltage, 7},
-    {"accuspanning", Role::Voltage, 7},
-    {"klemmenspannung", Role::Voltage, 6},
-    {"voltaggio", Role::Voltage, 7},
-    {"current", Role::Current, 7},
-    {"amps", Role::Current, 6},
-    {"amp", Role::Current, 5},
-    {"ampere", Role::Current, 6},
-    {"amperage", Role::Current, 6},
-    {"i", Role::Current, 4},
-    {"a", Role::Current, 2},
-    {"ibat", Role::Current, 7},
-    {"ibatt", Role::Current, 7},
-    {"strom", Role::Current, 7},
-    {"stromstarke", Role::Current, 7},
-    {"courant", Role::Current, 7},
-    {"corriente", Role::Current, 7},
-    {"intensidad", Role::Current, 7},
-    {"intensite", Role::Current, 6},
-    {"corrente", Role::Current, 7},
-    {"stroom", Role::Current, 7},
-    {"prad", Role::Current, 7},
-    {"natezenie", Role::Current, 5},
-    {"temperature", Role::Temperature, 7},
-    {"temp", Role::Temperature, 6},
-    {"temperatur", Role::Temperature, 7},
-    {"temperatura", Role::Temperature, 7},
-    {"temperatuur", Role::Temperature, 7},
-    {"tbat", Role::Temperature, 7},
-    {"tbatt", Role::Temperature, 7},
-    {"tcell", Role::Temperature, 7},
-    {"thermo", Role::Temperature, 5},
-    {"temper", Role::Temperature, 5},
-    {"capacity", Role::CounterAh, 6},
-    {"kapazitat", Role::CounterAh, 6},
-    {"capacite", Role::CounterAh, 6},
-    {"capacidad", Role::CounterAh, 6},
-    {"capacita", Role::CounterAh, 6},
-    {"capaciteit", Role::CounterAh, 6},
-    {"pojemnosc", Role::CounterAh, 6},
-    {"ladung", Role::CounterAh, 5},
-    {"ladungsmenge", Role::CounterAh, 6},
-    {"ah", Role::CounterAh, 6},
-    {"mah", Role::CounterAh, 6},
-    {"charge", Role::CounterAh, 3},
-    {"lading", Role::CounterAh, 4},
-    {"carica", Role::CounterAh, 3},
-    {"carga", Role::CounterAh, 3},
-    {"q", Role::CounterAh, 3},
-    {"amphours", Role::CounterAh, 6},
-    {"ladunek", Role::CounterAh, 5},
-    {"energy", Role::CounterWh, 6},
-    {"energie", Role::CounterWh, 6},
-    {"energia", Role::CounterWh, 6},
-    {"wh", Role::CounterWh, 6},
-    {"mwh", Role::CounterWh, 6},
-    {"e", Role::CounterWh, 3},
-    {"work", Role::CounterWh, 3},
-    {"arbeit", Role::CounterWh, 3},
-    {"power", Role::Power, 6},
-    {"leistung", Role::Power, 6},
-    {"puissance", Role::Power, 6},
-    {"potencia", Role::Power, 6},
-    {"potenza", Role::Power, 6},
-    {"watt", Role::Power, 5},
-    {"watts", Role::Power, 5},
-    {"p", Role::Power, 3},
-    {"w", Role::Power, 3},
-    {"vermogen", Role::Power, 6},
-    {"moc", Role::Power, 6},
-    {"mode", Role::Mode, 6},
-    {"state", Role::Mode, 6},
-    {"status", Role::Mode, 6},
-    {"phase", Role::Mode, 5},
-    {"modus", Role::Mode, 6},
-    {"zustand", Role::Mode, 6},
-    {"betriebsart", Role::Mode, 6},
-    {"etat", Role::Mode, 6},
-    {"modo", Role::Mode, 6},
-    {"estado", Role::Mode, 6},
-    {"stato", Role::Mode, 6},
-    {"direction", Role::Mode, 6},
-    {"richtung", Role::Mode, 6},
-    {"action", Role::Mode, 4},
-    {"tryb", Role::Mode, 6},
-    {"stan", Role::Mode, 6},
-    {"type", Role::Mode, 3},
-    {"activity", Role::Mode, 4},
-    {"function", Role::Mode, 4},
-    {"no", Role::SampleNumber, 3},
-    {"nr", Role::SampleNumber, 3},
-    {"#", Role::SampleNumber, 4},
-    {"index", Role::SampleNumber, 5},
-    {"sample", Role::SampleNumber, 5},
-    {"record", Role::SampleNumber, 5},
-    {"row", Role::SampleNumber, 5},
-    {"n", Role::SampleNumber, 3},
-    {"point", Role::SampleNumber, 4},
-    {"seq", Role::SampleNumber, 5},
-    {"id", Role::SampleNumber, 3},
-    {"numero", Role::SampleNumber, 4},
-    {"lp", Role::SampleNumber, 4},
-    {"rij", Role::SampleNumber, 4},
-    {"zeile", Role::SampleNumber, 4},
-    {"step", Role::Step, 5},
-    {"cycle", Role::Step, 5},
-    {"schritt", Role::Step, 5},
-    {"zyklus", Role::Step, 5},
-    {"ciclo", Role::Step, 5},
-    {"loop", Role::Step, 4},
-    {"etape", Role::Step, 5},
-    {"paso", Role::Step, 5},
-    {"passo", Role::Step, 5},
-    {"stap", Role::Step, 5},
-    {"krok", Role::Step, 5},
-    {"cykl", Role::Step, 5},
-    {"channel", Role::Step, 4},
-    {"kanal", Role::Step, 4},
-    {"canal", Role::Step, 4},
-    {"resistance", Role::Resistance, 6},
-    {"r", Role::Resistance, 3},
-    {"ri", Role::Resistance, 5},
-    {"rint", Role::Resistance, 5},
-    {"ir", Role::Resistance, 5},
-    {"impedance", Role::Resistance, 6},
-    {"widerstand", Role::Resistance, 6},
-    {"innenwiderstand", Role::Resistance, 7},
-    {"resistencia", Role::Resistance, 6},
-    {"resistenza", Role::Resistance, 6},
-    {"weerstand", Role::Resistance, 6},
-    {"rezystancja", Role::Resistance, 6},
-    {"opor", Role::Resistance, 5},
-    {"esr", Role::Resistance, 5},
-    {"dcir", Role::Resistance, 5},
-};
-
-// Currents that are named after what they do, as one word or by a word beside it.
-constexpr std::string_view kCharging[] = {
-    "charge",    "charging",   "chg",   "ichg",   "ich",   "icharge",   "laden",     "lade",
-    "ladestrom", "laadstroom", "carga", "carica", "laden", "ladowania", "ladowanie", "cha"};
-constexpr std::string_view kDischarging[] = {
-    "discharge", "discharging",  "dsg",           "dis",          "dch",          "idis",
-    "idsg",      "idch",         "idischarge",    "decharge",     "descarga",     "scarica",
-    "entladen",  "entladestrom", "ontlaadstroom", "rozladowania", "rozladowanie", "dchg",
-    "entlade",   "ontladen",     "load"};
-constexpr std::string_view kCells[] = {"cell",
-                                       "cells",
-                                       "zelle",
-                                       "cellule",
-                                       "celda",
-                                       "cella",
-                                       "cel",
-                                       "ogniwo",
-                                       "ogniwa",
-                                       "vcell",
-                                       "ucell",
-                                       "cellv",
-                                       "vc",
-                                       "uc",
-                                       "zellspannung",
-                                       "celspanning",
-                                       "celula",
-                                       "element",
-                                       "zellenspannung",
-                                       "cellvoltage",
-                                       "elementspannung"};
 
 /// Equal, or equal but for letters that an encoding has lost.
 bool sameWord(std::string_view seen, std::string_view known) {
@@ -262,16 +25,13 @@ bool sameWord(std::string_view seen, std::string_view known) {
     return lost * 3 <= seen.size() + 2;
 }
 
-template <class List>
-bool among(std::string_view word, const List& list) {
+bool among(std::string_view word, const std::vector<std::string_view>& list) {
     return std::ranges::any_of(list, [&](std::string_view known) { return sameWord(word, known); });
 }
 
-// Words that make a column a setting or a statistic rather than the measured value.
-constexpr std::array<std::string_view, 22> kDoubtful = {
-    "set",   "target", "soll",     "max",     "min",    "avg", "average", "mean",
-    "limit", "cutoff", "ref",      "input",   "supply", "usb", "aux",     "delta",
-    "diff",  "error",  "internal", "ambient", "board",  "chip"};
+constexpr std::array<const char*, 16> kRoleNames = {
+    "ignore",     "time",  "date", "voltage", "current", "temperature", "cell",      "counter_Ah",
+    "counter_Wh", "power", "mode", "sample",  "step",    "charge",      "discharge", "resistance"};
 
 std::vector<std::string> wordsOf(std::string_view text) {
     std::vector<std::string> words;
@@ -407,11 +167,13 @@ bool isMissing(std::string_view cell) {
 }
 
 std::string toString(Role role) {
-    static constexpr std::array<const char*, 16> names = {
-        "ignore", "time",       "date",       "voltage",   "current", "temperature",
-        "cell",   "counter_Ah", "counter_Wh", "power",     "mode",    "sample",
-        "step",   "charge",     "discharge",  "resistance"};
-    return names[static_cast<std::size_t>(role)];
+    return kRoleNames[static_cast<std::size_t>(role)];
+}
+
+std::optional<Role> roleFrom(std::string_view name) {
+    const auto found = std::ranges::find(kRoleNames, name);
+    if (found == kRoleNames.end()) return std::nullopt;
+    return static_cast<Role>(found - kRoleNames.begin());
 }
 
 Column readHeaderCell(std::string_view title) {
@@ -428,15 +190,16 @@ Column readHeaderCell(std::string_view title) {
             column.unitText = column.title;
         }
 
+    const HeaderWords& lists = headerWords();
     bool doubtful = false;
     bool stepWord = false;
     bool cell = false;
     for (std::string& word : words) {
         word = folded(word);
-        if (std::ranges::find(kDoubtful, word) != kDoubtful.end()) doubtful = true;
-        if (among(word, kDischarging))
+        if (std::ranges::find(lists.doubtful, word) != lists.doubtful.end()) doubtful = true;
+        if (among(word, lists.discharging))
             column.direction = -1;
-        else if (among(word, kCharging) && column.direction == 0)
+        else if (among(word, lists.charging) && column.direction == 0)
             column.direction = 1;
         if (word == "ladestrom" || word == "laadstroom" || word == "entladestrom" ||
             word == "ontlaadstroom" || word.starts_with("ich") || word.starts_with("idis") ||
@@ -444,8 +207,8 @@ Column readHeaderCell(std::string_view title) {
             column.role = Role::Current, column.score = std::max(column.score, 7.0);
         bool known = false;
         for (int attempt = 0; attempt < 2 && !known; ++attempt) {
-            if (among(word, kCells)) cell = known = true;
-            for (const Word& entry : kWords) {
+            if (among(word, lists.cells)) cell = known = true;
+            for (const HeaderWords::Entry& entry : lists.roles) {
                 if (!sameWord(word, entry.text)) continue;
                 known = true;
                 stepWord |= entry.role == Role::Step;

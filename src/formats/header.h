@@ -30,6 +30,7 @@ enum class Role {
 };
 
 std::string toString(Role role);
+std::optional<Role> roleFrom(std::string_view name);
 
 struct Column {
     std::string title;  ///< as written, trimmed

@@ -4,11 +4,13 @@
 #include <QDoubleSpinBox>
 #include <QInputDialog>
 #include <QLabel>
-#include <QListWidget>
 #include <QMenu>
 #include <QTableWidget>
+#include <QTreeWidget>
 #include <random>
 
+#include "app/plot/ribbon.h"
+#include "app/side/kept_views.h"
 #include "app/side/matching_bench.h"
 #include "app/side/module_board.h"
 #include "app/side/side_station.h"
@@ -83,7 +85,7 @@ class SideWindow : public Window {
 
 TEST_F(SideWindow, BeforeAndAfterIsLaidByItselfAndSaid) {
     fill();
-    EXPECT_EQ(side()->choice().recordings, (std::vector<std::int64_t>{first_, last_}));
+    EXPECT_EQ(side()->choice().items, (std::vector<SideItem>{{first_}, {last_}}));
     const SideView& v = side()->view();
     ASSERT_EQ(v.curves.size(), 2U);
     EXPECT_EQ(v.curves[0].name, "autumn") << "of one battery the log's name is enough";
@@ -93,9 +95,10 @@ TEST_F(SideWindow, BeforeAndAfterIsLaidByItselfAndSaid) {
     EXPECT_TRUE(v.sentences[0].contains("less than autumn"));
     EXPECT_TRUE(window_->findChild<QLabel*>("sideWords")->text().contains("spring gives"));
     click("preset-1");
-    EXPECT_EQ(side()->choice().recordings.back(), cold_) << "the cold one against the warm one";
+    EXPECT_EQ(side()->choice().items.back(), SideItem{cold_})
+        << "the cold one against the warm one";
     click("preset-2");
-    EXPECT_EQ(side()->choice().recordings.size(), 2U);
+    EXPECT_EQ(side()->choice().items.size(), 2U);
     EXPECT_TRUE(side()->view().curves[0].name.contains("Cell A"));
 }
 
@@ -168,17 +171,18 @@ TEST_F(SideWindow, LogsAreChosenFromAListAndAViewIsKept) {
     click("chooseLogs");
     auto* dialog = window_->findChild<QDialog*>("sideChoose");
     ASSERT_NE(dialog, nullptr);
-    auto* list = dialog->findChild<QListWidget*>("sideList");
-    ASSERT_EQ(list->count(), 4);
+    auto* list = dialog->findChild<QTreeWidget*>("sideList");
+    ASSERT_EQ(list->topLevelItemCount(), 4);
     dialog->findChild<QLineEdit*>("sideSearch")->setText("Cell B");
     int shown = 0;
-    for (int k = 0; k < 4; ++k) shown += !list->item(k)->isHidden();
+    for (int k = 0; k < 4; ++k) shown += !list->topLevelItem(k)->isHidden();
     EXPECT_EQ(shown, 1);
-    for (int k = 0; k < 4; ++k) list->item(k)->setCheckState(Qt::Checked);
+    for (int k = 0; k < 4; ++k) list->topLevelItem(k)->setCheckState(0, Qt::Checked);
     QTest::mouseClick(dialog->findChild<QPushButton*>("sideTake"), Qt::LeftButton);
     settle();
-    ASSERT_EQ(side()->choice().recordings.size(), 4U);
-    EXPECT_EQ(side()->choice().recordings[0], first_) << "the first stays the one compared with";
+    ASSERT_EQ(side()->choice().items.size(), 4U);
+    EXPECT_EQ(side()->choice().items[0], SideItem{first_})
+        << "the first stays the one compared with";
     // Kept under a name, in the book; chosen again after something else.
     QMenu* menu = window_->findChild<QPushButton*>("sideViews")->menu();
     Q_EMIT menu->aboutToShow();
@@ -189,12 +193,12 @@ TEST_F(SideWindow, LogsAreChosenFromAListAndAViewIsKept) {
     name->accept();
     settle();
     click("preset-0");
-    EXPECT_EQ(side()->choice().recordings.size(), 2U);
+    EXPECT_EQ(side()->choice().items.size(), 2U);
     Q_EMIT menu->aboutToShow();
     for (QAction* action : menu->actions())
         if (action->text() == "all && four") action->trigger();
     settle();
-    EXPECT_EQ(side()->choice().recordings.size(), 4U);
+    EXPECT_EQ(side()->choice().items.size(), 4U);
     window_->undo();
     settle();
     EXPECT_EQ(*window_->book().setting("side_views"), "") << "one act";
@@ -205,7 +209,93 @@ TEST_F(SideWindow, LogsAreChosenFromAListAndAViewIsKept) {
     for (QAction* action : menu->actions())
         if (action->text() == "x") action->trigger();
     settle();
-    EXPECT_TRUE(side()->choice().recordings.empty());
+    EXPECT_TRUE(side()->choice().items.empty());
+}
+
+TEST_F(SideWindow, StepsOfOneLogLieOverEachOtherFromTheRibbonAndTheTree) {
+    fill();
+    // On the Curve's ribbon: a step is chosen, B lays it side by side.
+    window_->setStation(0);
+    settle();
+    auto* ribbon = window_->findChild<Ribbon*>();
+    const Steps steps = window_->session().shown()->analysis.steps;
+    const auto stepOf = [&](StepKind kind) {
+        for (std::size_t k = 0; k < steps.list.size(); ++k)
+            if (steps.list[k].kind == kind) return static_cast<int>(k);
+        return -1;
+    };
+    const int charge = stepOf(StepKind::CcCharge);
+    const int discharge = stepOf(StepKind::CcDischarge);
+    ASSERT_TRUE(charge >= 0 && discharge >= 0);
+    ribbon->select(discharge);
+    ribbon->setFocus();
+    QTest::keyClick(ribbon, Qt::Key_B);
+    settle();
+    EXPECT_TRUE(side()->isVisible());
+    ASSERT_EQ(side()->choice().items.size(), 1U);
+    const SideView one = side()->view();
+    ASSERT_EQ(one.curves.size(), 1U);
+    const Step& d = steps.list[static_cast<std::size_t>(discharge)];
+    EXPECT_NEAR(one.curves[0].x.back(), -d.sum.charge_Ah, 1e-3)
+        << "only that step, over its charge";
+    EXPECT_TRUE(one.curves[0].name.startsWith(QString("step %1").arg(discharge + 1)));
+    // Its charge too, from the tree, where the chosen one is ticked already.
+    click("chooseLogs");
+    auto* tree = window_->findChild<QTreeWidget*>("sideList");
+    ASSERT_NE(tree, nullptr);
+    QTreeWidgetItem* log = nullptr;
+    QTreeWidgetItem* other = nullptr;
+    for (int k = 0; k < tree->topLevelItemCount(); ++k) {
+        (tree->topLevelItem(k)->text(0).contains("spring") ? log : other) = tree->topLevelItem(k);
+        EXPECT_EQ(tree->topLevelItem(k)->checkState(0), Qt::Unchecked);
+    }
+    ASSERT_TRUE(log != nullptr && log->isExpanded());
+    ASSERT_EQ(log->childCount(), static_cast<int>(steps.list.size()));
+    EXPECT_EQ(log->child(discharge)->checkState(0), Qt::Checked);
+    log->child(charge)->setCheckState(0, Qt::Checked);
+    // A log that was never opened is read when it is unfolded.
+    other->setExpanded(true);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return other->childCount() > 1; }, 10000));
+    EXPECT_EQ(other->child(0)->checkState(0), Qt::Unchecked);
+    QTest::mouseClick(window_->findChild<QPushButton*>("sideTake"), Qt::LeftButton);
+    settle();
+    ASSERT_EQ(side()->choice().items.size(), 2U);
+    EXPECT_EQ(side()->view().curves[0].name, one.curves[0].name) << "the first stays the first";
+    EXPECT_EQ(side()->view().curves.size(), 2U);
+    EXPECT_FALSE(side()->view().difference.x.empty());
+    // Kept with its steps, and found again after an edit of the steps.
+    EXPECT_EQ(readViews(writeViews({{"two", side()->choice()}}))[0].choice.items,
+              side()->choice().items);
+    window_->setStation(0);
+    ribbon->select(charge);
+    ribbon->setFocus();
+    QTest::keyClick(ribbon, Qt::Key_S);
+    settle();
+    window_->setStation(3);
+    settle();
+    EXPECT_NEAR(side()->view().curves[0].x.back(), -d.sum.charge_Ah, interval_Ah)
+        << "still the discharge, though it has another number";
+    // As a sheet: picture, sentences, which steps they are.
+    ASSERT_TRUE(side()->writeSideSheet(path("side.html")));
+    QFile sheet(path("side.html"));
+    ASSERT_TRUE(sheet.open(QIODevice::ReadOnly));
+    const QString html = QString::fromUtf8(sheet.readAll());
+    EXPECT_TRUE(html.contains("<svg") && html.contains("spring") && html.contains("Cell A"));
+    EXPECT_TRUE(html.contains("constant current"));
+    ASSERT_TRUE(side()->writeSideSheet(path("side.pdf")));
+    EXPECT_GT(QFile(path("side.pdf")).size(), 3000);
+}
+
+TEST_F(SideWindow, KeptViewsOfOlderBooksAreRead) {
+    const auto views = readViews(
+        R"([{"name": "old", "axis": 0, "lane": 1, "recordings": [4, 7], "shifts": [[7, 0.5]]},
+            {"name": "new", "recordings": [[4, 120.5], 9, 9, [1], "x"], "shifts": [[[4, 120.5], -1]]}])");
+    ASSERT_EQ(views.size(), 2U);
+    EXPECT_EQ(views[0].choice.items, (std::vector<SideItem>{{4}, {7}}));
+    EXPECT_EQ(views[0].choice.shifts.at({7}), 0.5);
+    EXPECT_EQ(views[0].choice.lane, SideLane::Temperature);
+    EXPECT_EQ(views[1].choice.items, (std::vector<SideItem>{{4, 120.5}, {9}}));
+    EXPECT_EQ(views[1].choice.shifts.at({4, 120.5}), -1);
 }
 
 TEST_F(SideWindow, ThePictureIsWrittenAndALogThatGoesLeaves) {
@@ -220,7 +310,7 @@ TEST_F(SideWindow, ThePictureIsWrittenAndALogThatGoesLeaves) {
     window_->session().reread();
     window_->chooseRecording(last_);
     settle();
-    EXPECT_EQ(side()->choice().recordings, std::vector<std::int64_t>{last_});
+    EXPECT_EQ(side()->choice().items, std::vector<SideItem>{{last_}});
 }
 
 TEST_F(SideWindow, ColoursStandOutOfTheGround) {

@@ -47,29 +47,45 @@ std::string percent(const Ratio& r) {
 
 }  // namespace
 
-CompareSide compareSide(const AnalysisInput& in) {
+CompareSide compareSide(const AnalysisInput& in, int step) {
     CompareSide out;
     if (in.recording.empty()) return out;
     if (in.chemistry() != nullptr) out.floor_V = usualFloor_V(*in.chemistry()) * in.battery.cells();
     for (const StepResistance& s : stepResistances(in)) {
         if (!std::isfinite(s.resistance_ohm)) continue;
+        if (step >= 0) {
+            const Step& chosen = in.steps.list[static_cast<std::size_t>(step)];
+            // The edge into it lies before its first row.
+            const double before = in.recording.usualInterval_s();
+            if (s.at_s < chosen.start_s - before || s.at_s > chosen.end_s) continue;
+        }
         const std::size_t k = in.recording.nearest(s.at_s);
         out.steps.push_back({s.nominalDelay_s, s.resistance_ohm, s.uncertainty_ohm, s.soc,
                              s.temperature_C, in.recording.voltage_V()[k > 0 ? k - 1 : 0]});
     }
-    if (const Event* e = mainDischarge(in)) {
-        out.charge_Ah = -e->sum.charge_Ah;
+    const auto discharged = [&](const Integral& sum, double current_A, double end_V, bool full) {
+        out.charge_Ah = -sum.charge_Ah;
         // One logger made both sides, so its gain cancels; the rest of the charge's doubt stays.
         InstrumentAccuracy without = in.accuracy;
         without.currentGain = 0;
-        out.chargeUncertainty_Ah = chargeUncertainty_Ah(in.recording, e->sum, without);
-        out.energy_Wh = -e->sum.energy_Wh;
+        out.chargeUncertainty_Ah = chargeUncertainty_Ah(in.recording, sum, without);
+        out.energy_Wh = -sum.energy_Wh;
         out.voltageUncertainty_V =
             rectangle(in.accuracy.voltageOffsetSteps * in.recording.voltageQuality().resolution);
-        out.current_A = std::abs(e->meanCurrent_A);
-        out.endVoltage_V = e->endVoltage_V;
+        out.current_A = std::abs(current_A);
+        out.endVoltage_V = end_V;
+        out.startedFull = full;
+    };
+    if (step >= 0) {
+        const Step& s = in.steps.list[static_cast<std::size_t>(step)];
+        bool full = false;
+        for (const Event& e : dischargeEvents(in))
+            full = full ||
+                   (!e.steps.empty() && e.steps.front() == step && e.fullAtStart == Known::Yes);
+        if (s.isDischarge()) discharged(s.sum, s.meanCurrent_A, s.endVoltage_V, full);
+    } else if (const Event* e = mainDischarge(in)) {
+        discharged(e->sum, e->meanCurrent_A, e->endVoltage_V, e->fullAtStart == Known::Yes);
         out.temperature_C = e->meanTemperature_C;
-        out.startedFull = e->fullAtStart == Known::Yes;
     }
     return out;
 }
@@ -157,8 +173,9 @@ Comparison compareSides(const CompareSide& a, const CompareSide& b) {
     return out;
 }
 
-Comparison compareRecordings(const AnalysisInput& first, const AnalysisInput& second) {
-    return compareSides(compareSide(first), compareSide(second));
+Comparison compareRecordings(const AnalysisInput& first, const AnalysisInput& second, int firstStep,
+                             int secondStep) {
+    return compareSides(compareSide(first, firstStep), compareSide(second, secondStep));
 }
 
 }  // namespace nk

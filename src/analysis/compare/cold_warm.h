@@ -42,11 +42,14 @@ struct CompareSide {
     bool startedFull = false;
     double floor_V = kNaN;  ///< of the whole battery under load
 };
-CompareSide compareSide(const AnalysisInput& in);
+/// Of the largest discharge and all step resistances; with a step (an index, else −1) of that
+/// discharge and of the steps of the current from its beginning to its end.
+CompareSide compareSide(const AnalysisInput& in, int step = -1);
 Comparison compareSides(const CompareSide& first, const CompareSide& second);
 
-/// Compares the largest discharge and the step resistances of both. Both inputs must describe the
-/// same battery.
-Comparison compareRecordings(const AnalysisInput& first, const AnalysisInput& second);
+/// Compares the largest discharge and the step resistances of both, or those of a step of each (see
+/// compareSide). Both inputs must describe the same battery.
+Comparison compareRecordings(const AnalysisInput& first, const AnalysisInput& second,
+                             int firstStep = -1, int secondStep = -1);
 
 }  // namespace nk

@@ -20,6 +20,14 @@ struct Selection {
     const Event* discharge = nullptr;
 };
 
+/// What was given, by a whole discharge or by a chosen step of one; charge_Ah is 0 when nothing
+/// was.
+struct Given {
+    double charge_Ah = 0;
+    std::size_t first = 0, last = 0;
+    double end_V = 0;
+};
+
 Selection selected(const AnalysisInput& in, int step) {
     Selection out;
     out.last = in.recording.size() - 1;
@@ -36,6 +44,17 @@ Selection selected(const AnalysisInput& in, int step) {
         if (out.discharge == nullptr || e.sum.charge_Ah < out.discharge->sum.charge_Ah)
             out.discharge = &e;
     return out;
+}
+
+Given givenBy(const AnalysisInput& in, const Selection& s, int step) {
+    if (step >= 0) {
+        const Step& chosen = in.steps.list[static_cast<std::size_t>(step)];
+        if (!chosen.isDischarge()) return {};
+        return {-chosen.sum.charge_Ah, chosen.first, chosen.last, chosen.endVoltage_V};
+    }
+    if (s.discharge == nullptr) return {};
+    return {-s.discharge->sum.charge_Ah, s.discharge->first, s.discharge->last,
+            s.discharge->endVoltage_V};
 }
 
 /// The moment an axis counts from, s; NaN: the log has none.
@@ -147,12 +166,20 @@ OverlayCurve overlayCurve(const AnalysisInput& in, int step, OverlayAxis axis,
         out.amps.push_back(i[s.first + k]);
         if (!temperature.empty()) out.celsius.push_back(temperature[s.first + k]);
     };
-    for (std::size_t k = 0; k < rows; k += stretch) {
+    // Of a charge level the whole discharge was counted, of which a chosen step may be a part.
+    std::size_t from = 0;
+    std::size_t to = rows;
+    if (step >= 0 && axis == OverlayAxis::StateOfCharge) {
+        const Step& chosen = in.steps.list[static_cast<std::size_t>(step)];
+        from = std::max(chosen.first, s.first) - s.first;
+        to = std::min(chosen.last, s.last) - s.first + 1;
+    }
+    for (std::size_t k = from; k < to; k += stretch) {
         if (stretch == 1) {
             put(k);
             continue;
         }
-        const auto part = v.subspan(s.first + k, std::min(stretch, rows - k));
+        const auto part = v.subspan(s.first + k, std::min(stretch, to - k));
         const auto [low, high] = std::ranges::minmax_element(part);
         const auto a = k + static_cast<std::size_t>(low - part.begin());
         const auto b = k + static_cast<std::size_t>(high - part.begin());
@@ -212,10 +239,35 @@ std::vector<std::string> whatDiffers(const AnalysisInput& first, int firstStep,
     std::vector<std::string> out;
     const Selection a = selected(first, firstStep);
     const Selection b = selected(second, secondStep);
-    const Comparison c = compareRecordings(first, second);
-    if (a.discharge != nullptr && b.discharge != nullptr) {
-        const double one = -a.discharge->sum.charge_Ah;
-        const double other = -b.discharge->sum.charge_Ah;
+    const Comparison c = compareRecordings(first, second, firstStep, secondStep);
+    const Given ga = givenBy(first, a, firstStep);
+    const Given gb = givenBy(second, b, secondStep);
+    if (firstStep >= 0 && secondStep >= 0) {
+        const Step& one = first.steps.list[static_cast<std::size_t>(firstStep)];
+        const Step& other = second.steps.list[static_cast<std::size_t>(secondStep)];
+        if (one.isCharge() && other.isCharge() && one.sum.charge_Ah > 0) {
+            const auto relative = [](const AnalysisInput& in, const Step& s) {
+                InstrumentAccuracy without = in.accuracy;
+                without.currentGain = 0;  // cancels
+                return chargeUncertainty_Ah(in.recording, s.sum, without) / s.sum.charge_Ah;
+            };
+            const double share = 100 * (other.sum.charge_Ah / one.sum.charge_Ah - 1);
+            const double u = 200 * std::hypot(relative(first, one), relative(second, other));
+            const std::string takes = shortValue(other.sum.charge_Ah, "Ah");
+            const std::string took = shortValue(one.sum.charge_Ah, "Ah");
+            out.push_back(
+                std::abs(share) < std::max(0.5, u)
+                    ? phrase("{} and {} take the same within what the meters can tell ({} and {}).",
+                             firstName, secondName, took, takes)
+                : share < 0 ? phrase("{} takes {:.0f} % less than {} ({} against {}).", secondName,
+                                     -share, firstName, takes, took)
+                            : phrase("{} takes {:.0f} % more than {} ({} against {}).", secondName,
+                                     share, firstName, takes, took));
+        }
+    }
+    if (ga.charge_Ah > 0 && gb.charge_Ah > 0) {
+        const double one = ga.charge_Ah;
+        const double other = gb.charge_Ah;
         const double share = 100 * (other / one - 1);
         const double u = c.capacity.known() ? 200 * c.capacity.uncertainty : kNaN;
         if (std::abs(share) < (std::isfinite(u) ? u : 0.5)) {
@@ -238,24 +290,21 @@ std::vector<std::string> whatDiffers(const AnalysisInput& first, int firstStep,
             for (const double q : qa) down.push_back(-q);
             std::vector<double> downB;
             for (const double q : qb) downB.push_back(-q);
-            const double top =
-                std::min(va[a.discharge->first + (a.discharge->last > a.discharge->first ? 1 : 0)],
-                         vb[b.discharge->first + (b.discharge->last > b.discharge->first ? 1 : 0)]);
-            const double low = std::max(a.discharge->endVoltage_V, b.discharge->endVoltage_V);
+            const double top = std::min(va[ga.first + (ga.last > ga.first ? 1 : 0)],
+                                        vb[gb.first + (gb.last > gb.first ? 1 : 0)]);
+            const double low = std::max(ga.end_V, gb.end_V);
             const double missing = one - other;
             double split = kNaN;
             for (int k = 0; k <= 200; ++k) {
                 const double volts = top - (top - low) * k / 200;
-                const double so_far =
-                    givenAt(down, va, a.discharge->first, a.discharge->last, volts) -
-                    givenAt(downB, vb, b.discharge->first, b.discharge->last, volts);
+                const double so_far = givenAt(down, va, ga.first, ga.last, volts) -
+                                      givenAt(downB, vb, gb.first, gb.last, volts);
                 if (missing != 0 && so_far / missing < 0.2) split = volts;
             }
             const double cells = std::max(1.0, static_cast<double>(first.battery.cells()));
             // A voltage that nearly all of the charge is below tells nothing.
             const bool tells =
-                std::isfinite(split) &&
-                givenAt(down, va, a.discharge->first, a.discharge->last, split) > 0.4 * one;
+                std::isfinite(split) && givenAt(down, va, ga.first, ga.last, split) > 0.4 * one;
             if (tells && split < top - 0.15 * (top - low) && split > low + 0.02 * (top - low))
                 words += phrase(", nearly all of it below {}", shortValue(split, "V")) +
                          (cells > 1.5 ? phrase(" ({} a cell)", shortValue(split / cells, "V"))

@@ -108,6 +108,9 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
         if (!shown_) return;
         Q_EMIT stepsEdited({{StepEdit::Action::Join, timeIn(index), StepKind::Rest}});
     });
+    connect(ribbon_, &Ribbon::besideRequested, this, [this, timeIn](int index) {
+        if (shown_) Q_EMIT besideRequested(timeIn(index));
+    });
     connect(ribbon_, &Ribbon::renameRequested, this, [this, timeIn](int index, StepKind kind) {
         if (!shown_) return;
         Q_EMIT stepsEdited({{StepEdit::Action::Rename, timeIn(index), kind}});

@@ -70,23 +70,31 @@ Expected<void> FinishPresenter::typeRule(int index, const QString& text) {
     return {};
 }
 
-Expected<void> FinishPresenter::moveFlag(int charge, int index, double time_s) {
+std::function<Expected<FinishPresenter::Moved>()> FinishPresenter::movingWork(int charge, int index,
+                                                                              double time_s) const {
     if (!shown_ || charge < 0 || charge >= chargeCount() || index < 0 ||
         index >= static_cast<int>(rules_.size()))
-        return fail(ErrorKind::InvalidArgument, "There is no such flag.");
-    StopRule& rule = rules_[static_cast<std::size_t>(index)];
-    const auto& span = charges_[static_cast<std::size_t>(charge)];
-    const ReplayResult now = replay(shown_->input(), span, rule);
-    const std::size_t moved = now.condition >= 0 ? static_cast<std::size_t>(now.condition) : 0;
-    auto condition =
-        conditionAt(shown_->input(), span, rule.conditions[moved].kind, time_s, rule.holdOff_s);
-    if (!condition) return tl::unexpected<Error>(condition.error());
-    condition->rise_V = rule.conditions[moved].rise_V;
-    rule.conditions[moved] = *condition;
-    rule.text = ruleText(rule);
-    // What is shown is what counts: the rounded threshold of the text.
-    if (auto read = parseRule(rule.text)) rule = std::move(*read);
-    return {};
+        return []() -> Expected<Moved> {
+            return fail(ErrorKind::InvalidArgument, "There is no such flag.");
+        };
+    return [shown = shown_, span = charges_[static_cast<std::size_t>(charge)], rules = rules_,
+            index = static_cast<std::size_t>(index), time_s]() mutable -> Expected<Moved> {
+        StopRule& rule = rules[index];
+        const ReplayResult now = replay(shown->input(), span, rule);
+        const std::size_t moved = now.condition >= 0 ? static_cast<std::size_t>(now.condition) : 0;
+        auto condition =
+            conditionAt(shown->input(), span, rule.conditions[moved].kind, time_s, rule.holdOff_s);
+        if (!condition) return tl::unexpected<Error>(condition.error());
+        condition->rise_V = rule.conditions[moved].rise_V;
+        rule.conditions[moved] = *condition;
+        rule.text = ruleText(rule);
+        // What is shown is what counts: the rounded threshold of the text.
+        if (auto read = parseRule(rule.text)) rule = std::move(*read);
+        Moved out;
+        out.ranking = rankRules(shown->input(), span, rules);
+        out.rules = std::move(rules);
+        return out;
+    };
 }
 
 std::function<Ranking()> FinishPresenter::rankingWork(int charge) const {

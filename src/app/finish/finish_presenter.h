@@ -46,8 +46,12 @@ class FinishPresenter {
     /// Replaces rule `index` by what was typed; the error says what is accepted.
     Expected<void> typeRule(int index, const QString& text);
     /// Moves the flag of rule `index` in charge `charge` to a moment: the condition that fires (or
-    /// the first one) gets the threshold with which it fires there.
-    Expected<void> moveFlag(int charge, int index, double time_s);
+    /// the first one) gets the threshold with which it fires there. Pure, for a worker.
+    struct Moved {
+        std::vector<StopRule> rules;
+        Ranking ranking;
+    };
+    std::function<Expected<Moved>()> movingWork(int charge, int index, double time_s) const;
 
     /// Pure, for a worker: everything it needs is copied or shared.
     std::function<Ranking()> rankingWork(int charge) const;

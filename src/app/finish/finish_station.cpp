@@ -10,6 +10,7 @@
 #include <QTableWidget>
 #include <QVBoxLayout>
 #include <cmath>
+#include <utility>
 
 #include "app/finish/flag_strip.h"
 #include "app/plot/lanes_plot.h"
@@ -165,11 +166,13 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
             if (table_->item(row, kRule)->data(kRuleRole).toInt() == rule) table_->selectRow(row);
     });
     connect(flags_, &FlagStrip::flagDragged, this, [this](int rule, double t) {
-        const auto moved = presenter_.moveFlag(charge_, rule, t);
-        say(moved ? QString() : QString::fromStdString(moved.error().text()));
-        if (moved) rank(true);
+        wanted_ = Drag{rule, t};
+        if (!dragging_) followDrag();
     });
-    connect(flags_, &FlagStrip::flagDropped, this, [this](int) { keepRules(); });
+    connect(flags_, &FlagStrip::flagDropped, this, [this](int) {
+        dropped_ = true;
+        if (!dragging_) followDrag();
+    });
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
         const int row = table_->currentRow();
         if (filling_ || row < 0) return;
@@ -215,6 +218,35 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     connect(meter, &QPushButton::clicked, this, &Station::meterCheckRequested);
 }
 
+/// One step of a drag at a time, in the worker: what the pointer asked for meanwhile is looked at
+/// next, so that flags and figures follow on logs of any size, and the rules are kept once it was
+/// let go.
+void FinishStation::followDrag() {
+    if (!wanted_) {
+        if (std::exchange(dropped_, false)) keepRules();
+        return;
+    }
+    const Drag drag = *std::exchange(wanted_, std::nullopt);
+    dragging_ = true;
+    last_ = drag;
+    job_.start([work = presenter_.movingWork(charge_, drag.rule, drag.time_s)](
+                   std::stop_token, const Job::ProgressSink&) mutable { return work(); },
+               [this](const Expected<FinishPresenter::Moved>& moved) {
+                   dragging_ = false;
+                   say(moved ? QString() : QString::fromStdString(moved.error().text()));
+                   if (moved) {
+                       presenter_.setRules(moved->rules);
+                       take(moved->ranking, true);
+                   }
+                   followDrag();
+               });
+}
+
+void FinishStation::forgetDrag() {
+    dragging_ = dropped_ = false;
+    wanted_.reset();
+}
+
 void FinishStation::say(const QString& words) {
     problem_->setText(words);
     problem_->setVisible(!words.isEmpty());
@@ -237,6 +269,7 @@ void FinishStation::show(ShownPtr shown) {
     title_->setText(shown ? shown->title : QString());
     title_->setProperty("recording", shown ? static_cast<qlonglong>(shown->id) : 0LL);
     if (!any) {
+        forgetDrag();
         job_.cancel();  // a ranking of what was shown before
         plot_->setRecording(nullptr);
         return;
@@ -252,6 +285,12 @@ void FinishStation::show(ShownPtr shown) {
     if (same) plot_->showRange(low, high);
     if (!same || charge_ >= presenter_.chargeCount()) charge_ = 0;
     charges_->setCurrentIndex(charge_);
+    if (same && dragging_) {
+        // Read anew while a flag is moved: what was asked for last is asked for again.
+        if (!wanted_) wanted_ = last_;
+        followDrag();
+        return;
+    }
     rank(same);
 }
 
@@ -262,6 +301,7 @@ void FinishStation::chooseCharge(int charge) {
 
 void FinishStation::rank(bool keepView) {
     if (presenter_.chargeCount() == 0) return;
+    forgetDrag();
     job_.start([work = presenter_.rankingWork(charge_)](
                    std::stop_token, const Job::ProgressSink&) { return work(); },
                [this, keepView](const Ranking& ranking) { take(ranking, keepView); });

@@ -2,6 +2,8 @@
 // and a strip that ranks them against full.
 #pragma once
 
+#include <optional>
+
 #include "app/finish/finish_presenter.h"
 #include "app/job/job.h"
 #include "app/shell/station.h"
@@ -41,12 +43,23 @@ class FinishStation : public Station {
     void say(const QString& words);
     void keepRules();
 
+    void followDrag();
+    void forgetDrag();
+
+    struct Drag {
+        int rule = -1;
+        double time_s = 0;
+    };
     FinishPresenter presenter_;
     FinishView view_;
     Job job_{this};
     std::int64_t batteryId_ = 0;  ///< of what is shown
     int charge_ = 0;
     bool filling_ = false;
+    std::optional<Drag> wanted_;  ///< where the pointer asked a flag to be, not yet looked at
+    Drag last_;
+    bool dragging_ = false;  ///< the worker looks at one
+    bool dropped_ = false;   ///< the flag was let go, its rules are to be kept
     QLabel* title_ = nullptr;
     QLabel* full_ = nullptr;
     QLabel* advice_ = nullptr;

@@ -172,6 +172,8 @@ void Ribbon::showMenu(int index, double time_s, const QPoint& at) {
     auto* join = menu->addAction(tr("Join with the next (J)"), this,
                                  [this, index] { Q_EMIT joinRequested(index); });
     join->setEnabled(index + 1 < static_cast<int>(steps_.list.size()));
+    menu->addAction(tr("Lay it side by side (B)"), this,
+                    [this, index] { Q_EMIT besideRequested(index); });
     auto* names = menu->addMenu(tr("It is really"));
     for (const StepKind kind :
          {StepKind::Rest, StepKind::CcCharge, StepKind::CvCharge, StepKind::CcDischarge,
@@ -229,6 +231,8 @@ void Ribbon::keyPressEvent(QKeyEvent* event) {
             Q_EMIT splitRequested(selected_, 0.5 * (s.start_s + s.end_s));
         else if (selected_ + 1 < count)
             Q_EMIT joinRequested(selected_);
+    } else if (selected_ >= 0 && event->key() == Qt::Key_B) {
+        Q_EMIT besideRequested(selected_);
     } else if (selected_ > 0 && (event->key() == Qt::Key_Comma || event->key() == Qt::Key_Period)) {
         // The edge before the selected step, by a hundredth of what is shown.
         const double start_s = steps_.list[static_cast<std::size_t>(selected_)].start_s;

@@ -29,6 +29,8 @@ class Ribbon : public QWidget {
     void joinRequested(int index);
     void renameRequested(int index, nk::StepKind kind);
     void edgeMoved(int index, double time_s);
+    /// To be laid over other steps.
+    void besideRequested(int index);
 
   protected:
     void paintEvent(QPaintEvent* event) override;

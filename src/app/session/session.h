@@ -94,6 +94,8 @@ class Session : public QObject {
     void planRequested(qlonglong battery);
     /// The readings pad of a battery.
     void padRequested(qlonglong battery);
+    /// A step of a log, the one that holds the moment, to be laid side by side with others.
+    void besideRequested(qlonglong recording, double moment_s);
     /// Empty: nothing runs.
     void workChanged(const QString& name);
     void workProgressed(double fraction);

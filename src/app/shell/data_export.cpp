@@ -23,6 +23,21 @@ Expected<void> writeWhole(const QString& path, const QByteArray& bytes) {
     return {};
 }
 
+QByteArray curveSvgBytes(QCustomPlot& plot) {
+    QByteArray bytes;
+    QBuffer buffer(&bytes);
+    buffer.open(QIODevice::WriteOnly);
+    QSvgGenerator writer;
+    writer.setOutputDevice(&buffer);
+    writer.setSize(plot.size());
+    writer.setViewBox(QRect(QPoint(), plot.size()));
+    QCPPainter painter(&writer);
+    painter.setMode(QCPPainter::pmVectorized);
+    plot.toPainter(&painter, plot.width(), plot.height());
+    painter.end();
+    return bytes;
+}
+
 Expected<void> writeCurve(const QString& path, QCustomPlot& plot) {
     QByteArray bytes;
     QBuffer buffer(&bytes);
@@ -37,13 +52,7 @@ Expected<void> writeCurve(const QString& path, QCustomPlot& plot) {
         painter.setMode(QCPPainter::pmVectorized);
         plot.toPainter(&painter, size.width(), size.height());
     } else if (path.endsWith(".svg", Qt::CaseInsensitive)) {
-        QSvgGenerator writer;
-        writer.setOutputDevice(&buffer);
-        writer.setSize(size);
-        writer.setViewBox(QRect(QPoint(), size));
-        QCPPainter painter(&writer);
-        painter.setMode(QCPPainter::pmVectorized);
-        plot.toPainter(&painter, size.width(), size.height());
+        bytes = curveSvgBytes(plot);
     } else {
         plot.toPixmap(size.width(), size.height(), 2.0).save(&buffer, "PNG");
     }

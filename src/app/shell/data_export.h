@@ -14,6 +14,8 @@ namespace nk {
 Expected<void> writeWhole(const QString& path, const QByteArray& bytes);
 /// The lanes as shown, by the file's ending: .pdf and .svg as vectors, else PNG at twice the size.
 Expected<void> writeCurve(const QString& path, QCustomPlot& plot);
+/// The same as vectors, to be put on a sheet.
+QByteArray curveSvgBytes(QCustomPlot& plot);
 /// By the file's ending: *.steps.csv, *.readings.csv, else the samples.
 Expected<void> writeData(const QString& path, const ShownRecording& shown);
 /// The steps as tab-separated text.

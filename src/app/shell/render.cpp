@@ -18,7 +18,6 @@
 #include <QTemporaryDir>
 #include <QTextStream>
 #include <QThread>
-#include <random>
 
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
@@ -324,7 +323,7 @@ int renderViews(QApplication& app, const QString& folder) {
         std::vector<std::int64_t> all;
         for (const RecordingEntry& e : window.session().recordings())
             if (e.fileName.starts_with("mount-pack-a-test")) all.push_back(e.id);
-        side->lay(all);
+        side->layLogs(all);
         shot("side-night");
         window.setTheme(ThemeChoice::Paper);
         side->setLane(SideLane::Incremental);
@@ -332,22 +331,7 @@ int renderViews(QApplication& app, const QString& folder) {
         side->setLane(SideLane::Voltage);
     }
     side->openBench();
-    {
-        std::vector<MatchModule> modules;
-        std::mt19937 draw(24);
-        for (int k = 0; k < 24; ++k) {
-            MatchModule m;
-            m.name = QString("RC-%1").arg(k + 1, 2, 10, QChar('0')).toStdString();
-            m.capacity_Ah = 2.35 + 0.3 * static_cast<double>(draw() % 1000) / 1000;
-            m.capacityUncertainty_Ah = 0.01;
-            m.resistance_ohm = 0.021 + 0.008 * static_cast<double>(draw() % 1000) / 1000;
-            modules.push_back(m);
-        }
-        auto* bench = window.findChild<MatchingBench*>();
-        window.findChild<QSpinBox*>("benchSeries")->setValue(5);
-        window.findChild<QSpinBox*>("benchParallel")->setValue(4);
-        bench->setModules(modules, MatchingBench::tr("of the radio box"));
-    }
+    window.findChild<MatchingBench*>()->showExample();
     settle(window);
     shot("matching");
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {

@@ -134,6 +134,19 @@ Expected<void> writeSheet(const QString& path, const BatterySheetInput& in) {
     return write(path, pageOf(in));
 }
 
+Expected<void> writeSheet(const QString& path, const SideSheetInput& side, const QByteArray& svg,
+                          const QSize& size) {
+    Page page;
+    page.title = QString::fromStdString(side.title);
+    // Inside a page of HTML a picture has no heading of its own.
+    const qsizetype begin = svg.indexOf("<svg");
+    page.svg = begin < 0 ? std::string() : svg.mid(begin).toStdString();
+    page.width = std::max(1, size.width());
+    page.height = std::max(1, size.height());
+    page.html = [&side](const std::string& picture) { return sideSheetHtml(side, picture); };
+    return write(path, page);
+}
+
 void printSheet(QPrinter& printer, const ShownRecording& shown, const QString& batteryName,
                 const QString& date) {
     const Page page = pageOf(shown, batteryName, date);

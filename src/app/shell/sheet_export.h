@@ -6,6 +6,7 @@
 #include "app/session/shown_recording.h"
 #include "quantity/error.h"
 #include "report/battery_sheet.h"
+#include "report/side_sheet.h"
 
 class QPrinter;
 
@@ -15,6 +16,9 @@ namespace nk {
 Expected<void> writeSheet(const QString& path, const ShownRecording& shown,
                           const QString& batteryName, const QString& date);
 Expected<void> writeSheet(const QString& path, const BatterySheetInput& battery);
+/// `svg`: the curves, `size` their width and height.
+Expected<void> writeSheet(const QString& path, const SideSheetInput& side, const QByteArray& svg,
+                          const QSize& size);
 
 void printSheet(QPrinter& printer, const ShownRecording& shown, const QString& batteryName,
                 const QString& date);

@@ -64,6 +64,8 @@ class Station : public QWidget {
     /// Edits of the steps to add to those of the shown recording.
     void stepsEdited(const std::vector<StepEdit>& edits);
     void resistanceReadingRequested();
+    /// A step of the shown recording, the one that holds the moment, to be laid side by side.
+    void besideRequested(double moment_s);
     /// An open-circuit curve to keep with the battery it was made for; an empty one: back to the
     /// usual.
     void ownCurveChanged(qlonglong batteryId, const OwnCurve& curve);

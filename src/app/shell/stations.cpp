@@ -38,7 +38,13 @@ std::vector<Station*> makeStations(Session& session, RecordingActions& actions, 
                                  new HabitsStation(session, parent),
                                  new PlanStation(session, parent),
                                  new BenchStation(session, parent)};
-    for (Station* s : out) connectStation(*s, actions);
+    for (Station* s : out) {
+        connectStation(*s, actions);
+        QObject::connect(s, &Station::besideRequested, &session, [&session](double moment_s) {
+            if (const ShownPtr shown = session.shown())
+                Q_EMIT session.besideRequested(shown->id, moment_s);
+        });
+    }
     return out;
 }
 

@@ -4,10 +4,12 @@
 #include <QDate>
 #include <QDialog>
 #include <QDoubleSpinBox>
+#include <QFile>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
 #include <QLocale>
+#include <QMenu>
 #include <QPdfWriter>
 #include <QPushButton>
 #include <QScrollArea>
@@ -90,7 +92,7 @@ MatchingBench::MatchingBench(Session& session, QWidget* parent)
     title_ = new QLabel(tr("Matching bench"), this);
     title_->setObjectName("benchTitle");
     title_->setProperty("role", "title");
-    auto* table = new QPushButton(tr("Modules from a table…"), this);
+    auto* table = new QPushButton(tr("Modules from a table"), this);
     table->setObjectName("benchTable");
     table->setToolTip(tr("One module a row: name, capacity, resistance"));
     auto* ranking = new QPushButton(tr("Rank and sort out…"), this);
@@ -153,7 +155,11 @@ MatchingBench::MatchingBench(Session& session, QWidget* parent)
     scroll->setFocusPolicy(Qt::NoFocus);
     box->addWidget(scroll, 1);
     connect(back, &QPushButton::clicked, this, &MatchingBench::left);
-    connect(table, &QPushButton::clicked, this, &MatchingBench::openTable);
+    auto* sources = new QMenu(table);
+    sources->addAction(tr("From a file…"), this, &MatchingBench::openTable);
+    sources->addAction(tr("A made-up one of 24 modules, to try it"), this,
+                       &MatchingBench::showExample);
+    table->setMenu(sources);
     connect(ranking, &QPushButton::clicked, this, &MatchingBench::rank);
     connect(go, &QPushButton::clicked, this, &MatchingBench::match);
     connect(sheet_, &QPushButton::clicked, this, &MatchingBench::saveSheet);
@@ -336,6 +342,17 @@ void MatchingBench::rank() {
         setModules(std::move(left), tr("without %1 rejects").arg(out));
     });
     dialog->open();
+}
+
+void MatchingBench::showExample() {
+    QFile file(":/demo/modules-24.csv");
+    if (!file.open(QIODevice::ReadOnly)) return;
+    const auto table = readPlainTable(file.readAll().toStdString(), "modules-24.csv");
+    const auto modules = table ? readModules(*table) : tl::unexpected<Error>(table.error());
+    if (!modules) return session_.say(text(modules.error()), true);
+    series_->setValue(5);
+    parallel_->setValue(4);
+    setModules(*modules, tr("of a radio box, made up"));
 }
 
 void MatchingBench::openTable() {

@@ -31,6 +31,8 @@ class MatchingBench : public QWidget {
     void setModules(std::vector<MatchModule> modules, const QString& from);
     void match();
     void applyColours() { update(); }
+    /// The made-up table that ships with the program.
+    void showExample();
     bool busy() const { return job_.running(); }
     const Matching& matching() const { return matching_; }
     ModuleBoard* board() const { return board_; }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/shell/data_export.h"
 #include "app/theme/theme.h"
 #include "quantity/format.h"
 
@@ -70,8 +71,28 @@ void SidePlot::setView(const SideView& view) {
     replot();
 }
 
+const Theme& SidePlot::look() const {
+    return paper_ ? Theme::paper() : currentTheme();
+}
+
+QByteArray SidePlot::onPaper() {
+    const QCPRange across = curves_->axis(QCPAxis::atBottom)->range();
+    const QCPRange up = curves_->axis(QCPAxis::atLeft)->range();
+    const auto draw = [&](bool paper) {
+        paper_ = paper;
+        redraw();
+        curves_->axis(QCPAxis::atBottom)->setRange(across);
+        curves_->axis(QCPAxis::atLeft)->setRange(up);
+    };
+    draw(true);
+    const QByteArray out = curveSvgBytes(*this);
+    draw(false);
+    replot(QCustomPlot::rpQueuedReplot);
+    return out;
+}
+
 void SidePlot::redraw() {
-    const Theme& t = currentTheme();
+    const Theme& t = look();
     clearGraphs();
     clearItems();
     setBackground(t.window);
@@ -294,8 +315,7 @@ void SidePlot::mouseReleaseEvent(QMouseEvent* event) {
     if (held_ >= 0) {
         const int curve = std::exchange(held_, -1);
         setCursor(Qt::ArrowCursor);
-        if (heldBy_ != 0)
-            Q_EMIT shifted(view_.curves[static_cast<std::size_t>(curve)].recording, heldBy_);
+        if (heldBy_ != 0) Q_EMIT shifted(curve, heldBy_);
         return;
     }
     QCustomPlot::mouseReleaseEvent(event);

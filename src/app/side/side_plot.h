@@ -8,6 +8,8 @@
 
 namespace nk {
 
+struct Theme;
+
 class SidePlot : public QCustomPlot {
     Q_OBJECT
   public:
@@ -15,13 +17,15 @@ class SidePlot : public QCustomPlot {
 
     void setView(const SideView& view);
     const SideView& view() const { return view_; }
+    /// What is in view, in the colours of paper whatever the look, as vectors.
+    QByteArray onPaper();
     void showAll();
     void applyColours() { redraw(); }
     /// Of the k-th of n curves: a hue of its own, readable on the ground of the look.
     static QColor colourOf(std::size_t k, std::size_t n, bool dark);
 
   Q_SIGNALS:
-    void shifted(qlonglong recording, double by);
+    void shifted(int curve, double by);
     void readingChanged(const QString& words);
 
   protected:
@@ -32,11 +36,13 @@ class SidePlot : public QCustomPlot {
 
   private:
     void redraw();
+    const Theme& look() const;
     /// The curve under a place in pixels; −1: none.
     int curveAt(const QPointF& place) const;
     void tellAt(double x);
 
     SideView view_;
+    bool paper_ = false;  ///< drawn for a sheet
     QCPAxisRect* curves_ = nullptr;
     QCPAxisRect* difference_ = nullptr;
     int held_ = -1;  ///< the curve that is being shifted

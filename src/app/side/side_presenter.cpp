@@ -9,6 +9,7 @@
 
 #include "quantity/format.h"
 #include "report/export.h"
+#include "report/words.h"
 
 namespace nk {
 
@@ -39,8 +40,10 @@ QString axisWords(OverlayAxis axis) {
     return {};
 }
 
-/// The slowest step that has a dQ/dV; else the first reason why none has.
-IncrementalCapacity slowest(const AnalysisInput& in) {
+/// Of a chosen step; of a whole log the slowest step that has a dQ/dV, else the first reason why
+/// none has.
+IncrementalCapacity slowest(const AnalysisInput& in, int chosen) {
+    if (chosen >= 0) return incrementalCapacity(in, chosen);
     IncrementalCapacity out;
     out.why = QObject::tr("There is no step of an hour at constant current.").toStdString();
     for (const int step : incrementalSteps(in)) {
@@ -51,13 +54,14 @@ IncrementalCapacity slowest(const AnalysisInput& in) {
     return out;
 }
 
-void addIncremental(const std::vector<OpenedPtr>& opened, const SideChoice& choice, SideView& out) {
+void addIncremental(const std::vector<OpenedPtr>& opened, const std::vector<int>& steps,
+                    const SideChoice& choice, SideView& out) {
     std::vector<IncrementalCapacity> all;
     const bool inverse = choice.lane == SideLane::Differential;
     out.xLabel = inverse ? QObject::tr("Charge, Ah") : QObject::tr("Voltage, V");
     out.yLabel = inverse ? QObject::tr("dV/dQ, V/Ah") : QObject::tr("dQ/dV, Ah/V");
     for (std::size_t k = 0; k < opened.size(); ++k) {
-        IncrementalCapacity c = slowest(opened[k]->input());
+        IncrementalCapacity c = slowest(opened[k]->input(), steps[k]);
         SideCurve& curve = out.curves[k];
         curve.why = qs(c.why);
         if (c.why.empty()) {
@@ -113,14 +117,28 @@ SideView sideView(const std::vector<OpenedPtr>& opened, const SideChoice& choice
     const bool oneBattery = std::ranges::all_of(opened, [&](const OpenedPtr& o) {
         return o->entry.batteryId == opened.front()->entry.batteryId;
     });
-    for (const OpenedPtr& o : opened) {
+    const bool oneLog = std::ranges::all_of(
+        opened, [&](const OpenedPtr& o) { return o->entry.id == opened.front()->entry.id; });
+    std::vector<int> steps;
+    for (std::size_t k = 0; k < opened.size(); ++k) {
+        const OpenedPtr& o = opened[k];
         SideCurve c;
-        c.recording = o->entry.id;
+        c.item = k < choice.items.size() ? choice.items[k] : SideItem{o->entry.id};
+        const Steps& all = o->analysis.steps;
+        steps.push_back(c.item.whole() ? -1 : all.at(c.item.moment_s));
         c.name = nameOf(*o, oneBattery);
+        if (!c.item.whole() && steps.back() < 0) {
+            c.why = QObject::tr("This step is no longer in the log.");
+        } else if (steps.back() >= 0) {
+            const Step& s = all.list[static_cast<std::size_t>(steps.back())];
+            const QString name =
+                QObject::tr("step %1 · %2").arg(steps.back() + 1).arg(qs(kindWordsTiny(s)));
+            c.name = oneLog ? name : c.name + " · " + name;
+        }
         out.curves.push_back(std::move(c));
     }
     if (choice.lane == SideLane::Incremental || choice.lane == SideLane::Differential) {
-        addIncremental(opened, choice, out);
+        addIncremental(opened, steps, choice, out);
     } else {
         out.xLabel = axisWords(choice.axis);
         const bool warm = choice.lane == SideLane::Temperature;
@@ -131,15 +149,19 @@ SideView sideView(const std::vector<OpenedPtr>& opened, const SideChoice& choice
         // The more curves, the fewer points each: a picture has so many columns only.
         const std::size_t most =
             std::max<std::size_t>(2000, 200'000 / std::max<std::size_t>(1, opened.size()));
+        const auto at = [&](std::size_t k) {
+            const auto s = choice.shifts.find(out.curves[k].item);
+            return s == choice.shifts.end() ? 0.0 : s->second;
+        };
         std::vector<OverlayCurve> made;
         for (std::size_t k = 0; k < opened.size(); ++k) {
-            made.push_back(overlayCurve(opened[k]->input(), -1, choice.axis,
+            made.push_back(overlayCurve(opened[k]->input(), steps[k], choice.axis,
                                         out.curves[k].name.toStdString(),
                                         std::min<std::size_t>(most, 20'000)));
-            const auto shift = choice.shifts.find(opened[k]->entry.id);
-            const double by = shift == choice.shifts.end() ? 0 : shift->second;
+            const double by = at(k);
             SideCurve& c = out.curves[k];
-            c.why = qs(made[k].why);
+            if (c.why.isEmpty()) c.why = qs(made[k].why);
+            if (!c.why.isEmpty()) continue;
             for (const double x : made[k].x) c.x.push_back(x + by);
             if (!warm) {
                 c.y = made[k].volts;
@@ -151,29 +173,34 @@ SideView sideView(const std::vector<OpenedPtr>& opened, const SideChoice& choice
                     c.y.push_back(fahrenheit ? t * 9 / 5 + 32 : t);
             }
         }
-        if (!warm && opened.size() >= 2 && made.front().why.empty() && made.back().why.empty()) {
+        if (!warm && opened.size() >= 2 && out.curves.front().why.isEmpty() &&
+            out.curves.back().why.isEmpty()) {
             const bool one =
-                opened.front()->entry.instrumentId > 0 &&
-                opened.front()->entry.instrumentId == opened.back()->entry.instrumentId;
-            const auto at = [&](const OpenedPtr& o) {
-                const auto s = choice.shifts.find(o->entry.id);
-                return s == choice.shifts.end() ? 0.0 : s->second;
-            };
-            out.difference = overlayDifference(made.front(), made.back(), one,
-                                               at(opened.back()) - at(opened.front()));
-            for (double& x : out.difference.x) x += at(opened.front());
+                opened.front()->entry.id == opened.back()->entry.id ||
+                (opened.front()->entry.instrumentId > 0 &&
+                 opened.front()->entry.instrumentId == opened.back()->entry.instrumentId);
+            const std::size_t last = opened.size() - 1;
+            out.difference = overlayDifference(made.front(), made.back(), one, at(last) - at(0));
+            for (double& x : out.difference.x) x += at(0);
             out.differenceName =
                 QObject::tr("%1 less %2").arg(out.curves.back().name, out.curves.front().name);
         }
     }
     if (opened.size() >= 2 && choice.lane != SideLane::Incremental &&
         choice.lane != SideLane::Differential)
-        for (const std::string& words :
-             whatDiffers(opened.front()->input(), -1, out.curves.front().name.toStdString(),
-                         opened.back()->input(), -1, out.curves.back().name.toStdString()))
+        for (const std::string& words : whatDiffers(
+                 opened.front()->input(), steps.front(), out.curves.front().name.toStdString(),
+                 opened.back()->input(), steps.back(), out.curves.back().name.toStdString()))
             out.sentences << qs(words);
     for (const SideCurve& c : out.curves)
         if (!c.why.isEmpty()) out.sentences << QObject::tr("%1: %2").arg(c.name, c.why);
+    return out;
+}
+
+QString stepTitle(const Steps& steps, int step) {
+    const Step& s = steps.list[static_cast<std::size_t>(step)];
+    QString out = QString("%1 · %2").arg(step + 1).arg(qs(kindWords(s)));
+    if (s.isActive()) out += ", " + qs(shortValue(std::abs(s.sum.charge_Ah), "Ah"));
     return out;
 }
 

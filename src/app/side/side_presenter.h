@@ -16,20 +16,28 @@ namespace nk {
 
 using OpenedPtr = std::shared_ptr<const OpenedRecording>;
 
+/// A log, or one of its steps: the one that holds a moment, so that an edit of the steps does not
+/// make it another.
+struct SideItem {
+    std::int64_t recording = 0;
+    double moment_s = -1;  ///< −1: the whole log
+    auto operator<=>(const SideItem&) const = default;
+    bool whole() const { return moment_s < 0; }
+};
+
 enum class SideLane { Voltage, Temperature, Incremental, Differential };
 enum class SidePreset { BeforeAfter, ColdWarm, Siblings };
 
 /// What was asked for.
 struct SideChoice {
-    std::vector<std::int64_t>
-        recordings;  ///< in the order they are named; the first is compared with
+    std::vector<SideItem> items;  ///< in the order they are named; the first is compared with
     OverlayAxis axis = OverlayAxis::Charge;
     SideLane lane = SideLane::Voltage;
-    std::map<std::int64_t, double> shifts;  ///< of a curve along the axis, by hand
+    std::map<SideItem, double> shifts;  ///< of a curve along the axis, by hand
 };
 
 struct SideCurve {
-    std::int64_t recording = 0;
+    SideItem item;
     QString name;
     std::vector<double> x, y;  ///< shifted
     std::vector<IncrementalPeak> peaks;
@@ -48,7 +56,11 @@ struct SideView {
 /// At most this many are laid over each other.
 inline constexpr std::size_t kMostCurves = 50;
 
+/// `opened`: the log of each item of the choice, in their order.
 SideView sideView(const std::vector<OpenedPtr>& opened, const SideChoice& choice);
+
+/// "3 · discharge, constant current, 1.95 Ah": what a step is called among those of its log.
+QString stepTitle(const Steps& steps, int step);
 
 /// The curves and their difference as CSV, one point a row: curve, x, y, low, high (of the
 /// difference; volts). Numbers with a point, whatever the language.

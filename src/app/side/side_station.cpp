@@ -1,25 +1,25 @@
 #include "app/side/side_station.h"
 
 #include <QButtonGroup>
-#include <QDialog>
+#include <QDateTime>
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QLabel>
-#include <QLineEdit>
-#include <QListWidget>
+#include <QLocale>
 #include <QMenu>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 #include <mutex>
-#include <nlohmann/json.hpp>
 #include <optional>
 
 #include "app/session/text.h"
 #include "app/shell/data_export.h"
+#include "app/shell/sheet_export.h"
+#include "app/side/kept_views.h"
+#include "app/side/log_chooser.h"
 #include "app/side/matching_bench.h"
-#include "quantity/harmless.h"
 #include "quantity/two_threads.h"
 
 namespace nk {
@@ -27,55 +27,6 @@ namespace nk {
 namespace {
 
 constexpr const char* kViews = "side_views";
-
-struct KeptView {
-    QString name;
-    SideChoice choice;
-};
-
-/// Those of a book; what is damaged or of another kind is passed over.
-std::vector<KeptView> readViews(const std::string& text) {
-    std::vector<KeptView> out;
-    const nlohmann::json all = nlohmann::json::parse(text, nullptr, false);
-    if (!all.is_array()) return out;
-    for (const auto& j : all) {
-        if (!j.is_object() || !j.contains("name") || !j["name"].is_string() ||
-            !j.contains("recordings") || !j["recordings"].is_array() || out.size() >= 200)
-            continue;
-        KeptView v;
-        v.name = QString::fromStdString(harmless(j["name"].get<std::string>(), 100));
-        const auto whole = [&](const char* key, int most) {
-            return j.contains(key) && j[key].is_number_integer()
-                       ? std::clamp(j[key].get<int>(), 0, most)
-                       : 0;
-        };
-        v.choice.axis = static_cast<OverlayAxis>(whole("axis", 4));
-        v.choice.lane = static_cast<SideLane>(whole("lane", 3));
-        for (const auto& id : j["recordings"])
-            if (id.is_number_integer() && v.choice.recordings.size() < kMostCurves)
-                v.choice.recordings.push_back(id.get<std::int64_t>());
-        if (j.contains("shifts") && j["shifts"].is_array())
-            for (const auto& s : j["shifts"])
-                if (s.is_array() && s.size() == 2 && s[0].is_number_integer() && s[1].is_number())
-                    v.choice.shifts[s[0].get<std::int64_t>()] = s[1].get<double>();
-        out.push_back(std::move(v));
-    }
-    return out;
-}
-
-std::string writeViews(const std::vector<KeptView>& views) {
-    nlohmann::json all = nlohmann::json::array();
-    for (const KeptView& v : views) {
-        nlohmann::json shifts = nlohmann::json::array();
-        for (const auto& [id, by] : v.choice.shifts) shifts.push_back({id, by});
-        all.push_back({{"name", v.name.toStdString()},
-                       {"recordings", v.choice.recordings},
-                       {"axis", static_cast<int>(v.choice.axis)},
-                       {"lane", static_cast<int>(v.choice.lane)},
-                       {"shifts", shifts}});
-    }
-    return all.dump();
-}
 
 }  // namespace
 
@@ -119,6 +70,7 @@ SideStation::SideStation(Session& session, QWidget* parent) : Station(parent), s
     }
     auto* choose = new QPushButton(tr("choose logs…"), curves);
     choose->setObjectName("chooseLogs");
+    choose->setToolTip(tr("Whole logs, or single steps of them"));
     connect(choose, &QPushButton::clicked, this, &SideStation::chooseLogs);
     presets->addWidget(choose);
     presets->addStretch(1);
@@ -180,10 +132,11 @@ SideStation::SideStation(Session& session, QWidget* parent) : Station(parent), s
     connect(bench_, &MatchingBench::left, this, [this] { middle_->setCurrentIndex(0); });
     connect(plot_, &SidePlot::readingChanged, this,
             [this](const QString& words) { Q_EMIT rulerChanged(words, {}); });
-    connect(plot_, &SidePlot::shifted, this, [this](qlonglong id, double by) {
-        choice_.shifts[id] += by;
+    connect(plot_, &SidePlot::shifted, this, [this](int curve, double by) {
+        choice_.shifts[plot_->view().curves[static_cast<std::size_t>(curve)].item] += by;
         make();
     });
+    connect(&session_, &Session::besideRequested, this, &SideStation::addStep);
     connect(views_->menu(), &QMenu::aboutToShow, this, &SideStation::fillViews);
     connect(&job_, &Job::failed, this, [this](const QString& words) { session_.say(words, true); });
     connect(&session_, &Session::bookChanged, this, [this] {
@@ -195,17 +148,17 @@ SideStation::SideStation(Session& session, QWidget* parent) : Station(parent), s
 void SideStation::show(ShownPtr shown) {
     if (book_ != session_.path()) {
         opened_.clear();
-        choice_.recordings.clear();
+        choice_.items.clear();
         book_ = session_.path();
     }
     if (!shown) {
-        lay({});
+        layLogs({});
         return;
     }
     // What lies side by side stays while it holds the log that was chosen; it is made anew, since
     // something of it may have changed.
     opened_.erase(shown->id);
-    if (std::ranges::find(choice_.recordings, shown->id) != choice_.recordings.end()) {
+    if (std::ranges::find(choice_.items, shown->id, &SideItem::recording) != choice_.items.end()) {
         make();
         return;
     }
@@ -215,16 +168,22 @@ void SideStation::show(ShownPtr shown) {
         wanted = presetRecordings(SidePreset::BeforeAfter, *entry, session_.recordings(),
                                   session_.batteries());
     if (wanted.empty()) wanted = {shown->id};
-    lay(std::move(wanted));
+    layLogs(wanted);
 }
 
-void SideStation::lay(std::vector<std::int64_t> recordings) {
-    if (recordings.size() > kMostCurves) {
-        recordings.resize(kMostCurves);
-        session_.say(
-            tr("%1 logs at most lie over each other; the first ones are shown.").arg(kMostCurves));
+void SideStation::layLogs(const std::vector<std::int64_t>& recordings) {
+    std::vector<SideItem> items;
+    for (const std::int64_t id : recordings) items.push_back({id});
+    lay(items);
+}
+
+void SideStation::lay(std::vector<SideItem> items) {
+    if (items.size() > kMostCurves) {
+        items.resize(kMostCurves);
+        session_.say(tr("%1 curves at most lie over each other; the first ones are shown.")
+                         .arg(kMostCurves));
     }
-    choice_.recordings = std::move(recordings);
+    choice_.items = std::move(items);
     choice_.shifts.clear();
     middle_->setCurrentIndex(0);
     make();
@@ -257,80 +216,42 @@ void SideStation::choosePreset(SidePreset preset) {
                 : tr("Siblings needs whole discharges of two batteries of the same kind."));
         return;
     }
-    lay(std::move(wanted));
+    layLogs(wanted);
+}
+
+void SideStation::addStep(std::int64_t recording, double moment_s) {
+    const SideItem added{recording, moment_s};
+    // Steps of one log lie with one another; a whole log makes room for its step.
+    std::erase_if(choice_.items,
+                  [&](const SideItem& i) { return i.whole() || i.recording != recording; });
+    if (std::ranges::find(choice_.items, added) == choice_.items.end())
+        choice_.items.push_back(added);
+    lay(choice_.items);
+    Q_EMIT wanted();
 }
 
 void SideStation::chooseLogs() {
-    auto* dialog = new QDialog(this);
+    auto* dialog = new LogChooser(session_, choice_.items, opened_, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
-    dialog->setObjectName("sideChoose");
-    dialog->setWindowTitle(tr("Logs to lay over each other"));
-    dialog->resize(460, 520);
-    auto* box = new QVBoxLayout(dialog);
-    auto* search = new QLineEdit(dialog);
-    search->setObjectName("sideSearch");
-    search->setPlaceholderText(tr("Show only logs with these letters"));
-    search->setAccessibleName(tr("Filter of the logs"));
-    box->addWidget(search);
-    auto* list = new QListWidget(dialog);
-    list->setObjectName("sideList");
-    list->setAccessibleName(tr("Logs; Space ticks one"));
-    for (const RecordingEntry& r : session_.recordings()) {
-        const std::string battery = session_.batteryOf(r.batteryId).name;
-        auto* item = new QListWidgetItem(
-            (battery.empty() ? QString() : QString::fromStdString(battery) + " · ") +
-                QString::fromStdString(r.title),
-            list);
-        item->setData(Qt::UserRole, qlonglong(r.id));
-        const bool on = std::ranges::find(choice_.recordings, r.id) != choice_.recordings.end();
-        item->setCheckState(on ? Qt::Checked : Qt::Unchecked);
-    }
-    box->addWidget(list, 1);
-    auto* row = new QHBoxLayout;
-    row->addStretch(1);
-    auto* cancel = new QPushButton(tr("Cancel"), dialog);
-    auto* take = new QPushButton(tr("Lay over each other"), dialog);
-    take->setObjectName("sideTake");
-    take->setProperty("role", "primary");
-    take->setDefault(true);
-    row->addWidget(cancel);
-    row->addWidget(take);
-    box->addLayout(row);
-    connect(search, &QLineEdit::textChanged, list, [list](const QString& t) {
-        for (int k = 0; k < list->count(); ++k)
-            list->item(k)->setHidden(
-                !list->item(k)->text().contains(t.trimmed(), Qt::CaseInsensitive));
-    });
-    connect(cancel, &QPushButton::clicked, dialog, &QDialog::reject);
-    connect(take, &QPushButton::clicked, dialog, [this, dialog, list] {
-        // Those that lay there first stay first: the first is compared with.
-        std::vector<std::int64_t> wanted;
-        std::vector<std::int64_t> ticked;
-        for (int k = 0; k < list->count(); ++k)
-            if (list->item(k)->checkState() == Qt::Checked)
-                ticked.push_back(list->item(k)->data(Qt::UserRole).toLongLong());
-        for (const std::int64_t id : choice_.recordings)
-            if (std::ranges::find(ticked, id) != ticked.end()) wanted.push_back(id);
-        for (const std::int64_t id : ticked)
-            if (std::ranges::find(wanted, id) == wanted.end()) wanted.push_back(id);
-        dialog->accept();
-        lay(std::move(wanted));
-    });
+    connect(dialog, &LogChooser::taken, this, &SideStation::lay);
     dialog->open();
 }
 
 void SideStation::make() {
-    std::erase_if(choice_.recordings,
-                  [this](std::int64_t id) { return session_.entryOf(id) == nullptr; });
+    std::erase_if(choice_.items,
+                  [this](const SideItem& i) { return session_.entryOf(i.recording) == nullptr; });
     lanes_->button(static_cast<int>(choice_.lane))->setChecked(true);
     axes_->button(static_cast<int>(choice_.axis))->setChecked(true);
     const bool byVoltage =
         choice_.lane == SideLane::Incremental || choice_.lane == SideLane::Differential;
     for (QAbstractButton* b : axes_->buttons()) b->setEnabled(!byVoltage);
-    title_->setText(choice_.recordings.size() == 1
-                        ? tr("One log; choose others to lay over it")
-                        : tr("%1 logs side by side").arg(choice_.recordings.size()));
-    if (choice_.recordings.empty()) {
+    const bool whole = std::ranges::all_of(choice_.items, &SideItem::whole);
+    title_->setText(choice_.items.size() == 1
+                        ? (whole ? tr("One log; choose others to lay over it")
+                                 : tr("One step; choose others to lay over it"))
+                    : whole ? tr("%1 logs side by side").arg(choice_.items.size())
+                            : tr("%1 curves side by side").arg(choice_.items.size()));
+    if (choice_.items.empty()) {
         job_.cancel();
         title_->setText(tr("Side by side"));
         plot_->setView({});
@@ -346,10 +267,13 @@ void SideStation::make() {
             std::stop_token stop, const Job::ProgressSink&) -> Expected<std::shared_ptr<Made>> {
             auto made = std::make_shared<Made>();
             // On two threads, each with a connection of its own.
-            std::vector<OpenedPtr> all(choice.recordings.size());
+            std::vector<std::int64_t> ids;  // each log once, however many of its steps are shown
+            for (const SideItem& i : choice.items)
+                if (std::ranges::find(ids, i.recording) == ids.end()) ids.push_back(i.recording);
+            std::vector<OpenedPtr> logs(ids.size());
             std::mutex failing;
             std::optional<Error> problem;
-            inTwo(all.size(), 4, [&](std::size_t from, std::size_t to) {
+            inTwo(logs.size(), 4, [&](std::size_t from, std::size_t to) {
                 std::unique_ptr<BenchBook> book;
                 const auto failed = [&](const Error& e) {
                     const std::lock_guard lock(failing);
@@ -357,9 +281,9 @@ void SideStation::make() {
                 };
                 for (std::size_t k = from; k < to; ++k) {
                     if (stop.stop_requested()) return failed({ErrorKind::Cancelled, "", "", ""});
-                    const auto have = opened.find(choice.recordings[k]);
+                    const auto have = opened.find(ids[k]);
                     if (have != opened.end()) {
-                        all[k] = have->second;
+                        logs[k] = have->second;
                         continue;
                     }
                     if (!book) {
@@ -367,14 +291,15 @@ void SideStation::make() {
                         if (!open) return failed(open.error());
                         book = std::move(*open);
                     }
-                    auto read = openRecording(*book, choice.recordings[k]);
+                    auto read = openRecording(*book, ids[k]);
                     if (!read) return failed(read.error());
-                    all[k] = std::make_shared<const OpenedRecording>(std::move(*read));
+                    logs[k] = std::make_shared<const OpenedRecording>(std::move(*read));
                 }
             });
             if (problem) return tl::unexpected<Error>(*problem);
-            for (std::size_t k = 0; k < all.size(); ++k)
-                made->opened[choice.recordings[k]] = all[k];
+            for (std::size_t k = 0; k < ids.size(); ++k) made->opened[ids[k]] = logs[k];
+            std::vector<OpenedPtr> all;
+            for (const SideItem& i : choice.items) all.push_back(made->opened[i.recording]);
             made->view = sideView(all, choice);
             return made;
         },
@@ -426,7 +351,9 @@ void SideStation::fillViews() {
     QMenu* menu = views_->menu();
     menu->clear();
     menu->addAction(tr("Keep this view…"), this, &SideStation::keepView)
-        ->setEnabled(!choice_.recordings.empty());
+        ->setEnabled(!choice_.items.empty());
+    menu->addAction(tr("Save as a sheet…"), this, &SideStation::saveSheet)
+        ->setEnabled(!choice_.items.empty());
     const auto kept = session_.book().setting(kViews);
     const auto all = kept ? readViews(*kept) : std::vector<KeptView>();
     if (all.empty()) return;
@@ -470,9 +397,51 @@ void SideStation::saveData() {
     session_.say(done ? tr("The curves are in %1.").arg(target) : text(done.error()), !done);
 }
 
+Expected<void> SideStation::writeSideSheet(const QString& path) {
+    const SideView& view = plot_->view();
+    SideSheetInput in;
+    in.title = title_->text().toStdString();
+    in.axes = tr("%1 over %2").arg(view.yLabel, view.xLabel).toStdString();
+    in.madeOn = QLocale().toString(QDate::currentDate(), "d MMMM yyyy").toStdString();
+    for (const QString& s : view.sentences) in.sentences.push_back(s.toStdString());
+    for (const SideCurve& c : view.curves) {
+        const auto have = opened_.find(c.item.recording);
+        if (have == opened_.end()) continue;
+        const OpenedRecording& o = *have->second;
+        SideSheetRow row;
+        row.name = c.name.toStdString();
+        row.battery = o.battery.name;
+        row.log = o.entry.title;
+        if (std::isfinite(o.entry.startEpoch_s))
+            row.when = QLocale()
+                           .toString(QDateTime::fromSecsSinceEpoch(
+                                         static_cast<qint64>(o.entry.startEpoch_s), Qt::UTC)
+                                         .date(),
+                                     QLocale::ShortFormat)
+                           .toStdString();
+        const int step = c.item.whole() ? -1 : o.analysis.steps.at(c.item.moment_s);
+        if (step >= 0) row.step = stepTitle(o.analysis.steps, step).toStdString();
+        const auto shift = choice_.shifts.find(c.item);
+        if (shift != choice_.shifts.end() && shift->second != 0)
+            row.shifted = QLocale().toString(shift->second, 'g', 3).toStdString();
+        in.rows.push_back(std::move(row));
+    }
+    return writeSheet(path, in, plot_->onPaper(), plot_->size());
+}
+
+void SideStation::saveSheet() {
+    if (plot_->view().curves.empty()) return session_.say(tr("Nothing lies side by side."));
+    const QString target = session_.dialogs().saveAs(
+        this, tr("Save the sheet"), tr("side by side.pdf"), tr("PDF (*.pdf);;HTML (*.html)"));
+    if (target.isEmpty()) return;
+    const auto done = writeSideSheet(target);
+    session_.say(done ? tr("The sheet is in %1.").arg(target) : text(done.error()), !done);
+}
+
 std::vector<StationAction> SideStation::menuActions() {
     return {{tr("Side by side: choose logs…"), [this] { chooseLogs(); }},
             {tr("Side by side: save the curves as a table…"), [this] { saveData(); }},
+            {tr("Side by side: save this view as a sheet…"), [this] { saveSheet(); }},
             {tr("Side by side: matching bench"), [this] { openBench(); }}};
 }
 

@@ -39,21 +39,28 @@ class SideStation : public Station {
     Expected<void> writePicture(const QString& path) override;
     std::vector<StationAction> menuActions() override;
 
-    void lay(std::vector<std::int64_t> recordings);
+    void lay(std::vector<SideItem> items);
+    void layLogs(const std::vector<std::int64_t>& recordings);
+    /// A step of a log beside those of it that lie there; the window brings the station to the
+    /// front.
+    void addStep(std::int64_t recording, double moment_s);
     void setAxis(OverlayAxis axis);
     void setLane(SideLane lane);
     void choosePreset(SidePreset preset);
-    /// A list of all logs to tick.
+    /// A tree of all logs and their steps to tick.
     void chooseLogs();
     void openBench();
     const SideView& view() const { return plot_->view(); }
     const SideChoice& choice() const { return choice_; }
     SidePlot* plot() const { return plot_; }
+    /// The picture, what differs, and which logs they are; HTML or PDF by the file's ending.
+    Expected<void> writeSideSheet(const QString& path);
 
   private:
     void make();
     void keepView();
     void saveData();
+    void saveSheet();
     void fillViews();
 
     Session& session_;

@@ -16,8 +16,10 @@ StrengthPlot::StrengthPlot(QWidget* parent) : QCustomPlot(parent) {
     axisRect()->setMinimumMargins(QMargins(54, 12, 14, 40));
 }
 
-void StrengthPlot::setStudy(std::shared_ptr<const StrengthStudy> study, std::int64_t shown) {
+void StrengthPlot::setStudy(std::shared_ptr<const StrengthStudy> study,
+                            std::shared_ptr<const SagMap> map, std::int64_t shown) {
     study_ = std::move(study);
+    map_ = std::move(map);
     shown_ = shown;
     redraw();
 }
@@ -202,42 +204,30 @@ void StrengthPlot::overTemperature() {
 
 void StrengthPlot::sagMap() {
     const Theme& t = currentTheme();
-    if (!study_->rating || study_->rating->curves.empty()) {
+    if (!study_->rating || study_->rating->curves.empty() || !map_) {
         nothing(tr("No whole discharge at a steady current in these logs."));
         return;
     }
     const Rating& rating = *study_->rating;
     const auto& curves = rating.curves;  // those that the rating rests on, no others
-    const SagModel model(curves, rating.resistance_ohm);
     const RatingView* sag = rating.view("sag");
-    double deepest = 0;
-    for (const auto& c : curves) deepest = std::max(deepest, c.charge_Ah.back());
-    double most = 1.3 * model.highestMeasured_A();
-    if (sag->known()) most = std::max(most, 1.15 * sag->current_A);
-    const double cells = study_->battery.cells();
+    const double deepest = map_->deepest_Ah;
+    const double most = map_->most_A;
     const double floor = rating.floor_V_per_cell;
     auto* map = new QCPColorMap(xAxis, yAxis);
-    const int nx = 90;
-    const int ny = 60;
-    map->data()->setSize(nx, ny);
+    map->data()->setSize(SagMap::kColumns, SagMap::kRows);
     map->data()->setRange(QCPRange(0, deepest), QCPRange(0, most));
-    double low = 1e9;
-    double high = -1e9;
-    for (int x = 0; x < nx; ++x)
-        for (int y = 0; y < ny; ++y) {
-            double q = 0;
-            double i = 0;
-            map->data()->cellToCoord(x, y, &q, &i);
-            const double v = model.voltage_V(q, std::max(i, 1e-3)) / cells;
+    for (int x = 0; x < SagMap::kColumns; ++x)
+        for (int y = 0; y < SagMap::kRows; ++y) {
+            const float v = map_->at(x, y);
             map->data()->setCell(x, y, std::isfinite(v) ? v : 0);
-            if (!std::isfinite(v)) {
+            if (!std::isfinite(v))
                 map->data()->setAlpha(x, y, 0);
-                continue;
-            }
-            low = std::min(low, v), high = std::max(high, v);
-            // Outside the measured rates the map is paler.
-            if (!model.measured(q, i)) map->data()->setAlpha(x, y, 110);
+            else if (!map_->measuredAt(x, y))
+                map->data()->setAlpha(x, y, 110);  // outside the measured rates it is paler
         }
+    double low = map_->lowest_V;
+    const double high = map_->highest_V;
     low = std::max(low, floor - 0.6);
     QCPColorGradient gradient;
     gradient.clearColorStops();
@@ -254,18 +244,8 @@ void StrengthPlot::sagMap() {
     QCPGraph* edge = addGraph();
     edge->setPen(QPen(t.text, 1.6));
     edge->setName(tr("floor, %1 V a cell").arg(QString::fromStdString(fixed(floor, 1))));
-    for (int x = 0; x <= 120; ++x) {
-        const double q = deepest * x / 120;
-        double a = 1e-3;
-        double b = most;
-        if (!(model.voltage_V(q, a) >= floor * cells) || model.voltage_V(q, b) >= floor * cells)
-            continue;
-        for (int k = 0; k < 40; ++k) {
-            const double m = 0.5 * (a + b);
-            (model.voltage_V(q, m) >= floor * cells ? a : b) = m;
-        }
-        edge->addData(q, a);
-    }
+    for (std::size_t k = 0; k < map_->edge_Ah.size(); ++k)
+        edge->addData(map_->edge_Ah[k], map_->edge_A[k]);
     for (const auto& c : curves) {
         QCPGraph* g = addGraph();
         g->setPen(QPen(t.current, 2));

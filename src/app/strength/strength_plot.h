@@ -4,6 +4,7 @@
 
 #include <qcustomplot.h>
 
+#include "analysis/rating/sag_map.h"
 #include "analysis/rating/strength_study.h"
 
 namespace nk {
@@ -14,7 +15,9 @@ class StrengthPlot : public QCustomPlot {
     enum class Picture { OverCharge, OverTemperature, SagMap, Heat, Cells, OpenCircuit };
     explicit StrengthPlot(QWidget* parent = nullptr);
 
-    void setStudy(std::shared_ptr<const StrengthStudy> study, std::int64_t shown);
+    /// `map`: made of the study's rating, in a worker; null: it has none.
+    void setStudy(std::shared_ptr<const StrengthStudy> study, std::shared_ptr<const SagMap> map,
+                  std::int64_t shown);
     void show(Picture picture);
     void applyColours();
     /// Nothing to draw: the words why.
@@ -34,6 +37,7 @@ class StrengthPlot : public QCustomPlot {
     void labels(const QString& x, const QString& y);
 
     std::shared_ptr<const StrengthStudy> study_;
+    std::shared_ptr<const SagMap> map_;
     std::int64_t shown_ = 0;
     Picture picture_ = Picture::OverCharge;
     bool empty_ = true;

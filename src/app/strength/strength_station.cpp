@@ -158,7 +158,7 @@ void StrengthStation::show(ShownPtr shown) {
     if (!shown_) {
         job_.cancel();  // a study of what was shown before
         title_->setText({});
-        plot_->setStudy(nullptr, 0);
+        plot_->setStudy(nullptr, nullptr, 0);
         return;
     }
     const QString battery = QString::fromStdString(shown_->analysis.battery.name);
@@ -167,21 +167,34 @@ void StrengthStation::show(ShownPtr shown) {
     if (shown_->batteryId != studied_ || studied_ == 0) {
         // What is on screen is about another battery.
         study_.reset();
-        plot_->setStudy(nullptr, 0);
+        plot_->setStudy(nullptr, nullptr, 0);
         describePicture();
     }
-    job_.start([loader = loader_(), shown = shown_](
-                   std::stop_token stop,
-                   const Job::ProgressSink& progress) { return loader(shown, stop, progress); },
-               [this](const Expected<StudyBundle>& bundle) {
-                   if (bundle)
-                       take(*bundle);
-                   else
-                       sentence_->setText(QString::fromStdString(bundle.error().text()));
-               });
+    struct Made {
+        StudyBundle bundle;
+        std::shared_ptr<const SagMap> map;
+    };
+    job_.start(
+        [loader = loader_(), shown = shown_](std::stop_token stop,
+                                             const Job::ProgressSink& progress) -> Expected<Made> {
+            auto bundle = loader(shown, stop, progress);
+            if (!bundle) return tl::unexpected<Error>(bundle.error());
+            Made made{std::move(*bundle), nullptr};
+            const StrengthStudy& study = *made.bundle.study;
+            if (study.rating && !study.rating->curves.empty())
+                made.map =
+                    std::make_shared<const SagMap>(sagMap(*study.rating, study.battery.cells()));
+            return made;
+        },
+        [this](const Expected<Made>& made) {
+            if (made)
+                take(made->bundle, made->map);
+            else
+                sentence_->setText(QString::fromStdString(made.error().text()));
+        });
 }
 
-void StrengthStation::take(const StudyBundle& bundle) {
+void StrengthStation::take(const StudyBundle& bundle, std::shared_ptr<const SagMap> map) {
     study_ = bundle.study;
     studied_ = shown_->batteryId;
     view_ = strengthView(*bundle.study, shown_->id, bundle.spots);
@@ -203,7 +216,7 @@ void StrengthStation::take(const StudyBundle& bundle) {
     }
     resistances_->setVisible(resistances_->rowCount() > 0);
     fitHeight(resistances_, 1, 5);
-    plot_->setStudy(bundle.study, shown_->id);
+    plot_->setStudy(bundle.study, std::move(map), shown_->id);
     describePicture();
 }
 

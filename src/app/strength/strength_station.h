@@ -43,7 +43,7 @@ class StrengthStation : public Station {
     StrengthPlot* plot() const { return plot_; }
 
   private:
-    void take(const StudyBundle& bundle);
+    void take(const StudyBundle& bundle, std::shared_ptr<const SagMap> map);
     void describePicture();
 
     std::function<Loader()> loader_;
