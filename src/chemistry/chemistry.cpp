@@ -67,13 +67,31 @@ double OpenCircuitCurve::soc(double voltage_V) const {
     if (soc_.size() < 2 || std::isnan(voltage_V)) return std::nan("");
     if (voltage_V <= voltage_V_.front()) return soc_.front();
     if (voltage_V >= voltage_V_.back()) return soc_.back();
-    double low = soc_.front();
-    double high = soc_.back();
-    for (int i = 0; i < 60; ++i) {
-        const double middle = 0.5 * (low + high);
-        (this->voltage_V(middle) < voltage_V ? low : high) = middle;
+    // The curve rises and so do its knots: the piece is found among them, the place in it by Newton
+    // steps that a bracket keeps safe.
+    const auto above = std::ranges::lower_bound(voltage_V_, voltage_V);
+    const auto i = static_cast<std::size_t>(above - voltage_V_.begin()) - 1;
+    const double h = soc_[i + 1] - soc_[i];
+    const double rise = voltage_V_[i + 1] - voltage_V_[i];
+    const double from = h * tangent_[i];
+    const double to = h * tangent_[i + 1];
+    const double wanted = voltage_V - voltage_V_[i];
+    // v(u) − v(0) = from u + (3 rise − 2 from − to) u² + (from + to − 2 rise) u³
+    const double square = 3 * rise - 2 * from - to;
+    const double cube = from + to - 2 * rise;
+    double low = 0;
+    double high = 1;
+    double u = wanted / rise;
+    for (int k = 0; k < 60; ++k) {
+        const double miss = u * (from + u * (square + u * cube)) - wanted;
+        (miss < 0 ? low : high) = u;
+        const double slope = from + u * (2 * square + 3 * u * cube);
+        double next = slope > 0 ? u - miss / slope : -1;
+        if (!(next > low && next < high)) next = 0.5 * (low + high);
+        if (std::abs(next - u) < 1e-15) break;
+        u = next;
     }
-    return 0.5 * (low + high);
+    return soc_[i] + h * u;
 }
 
 namespace {

@@ -9,6 +9,7 @@
 #include "book/hash.h"
 #include "formats/bytes.h"
 #include "formats/importer.h"
+#include "harmless_stream.h"
 #include "history/refresh.h"
 #include "report/analysis_json.h"
 #include "report/text.h"
@@ -53,7 +54,7 @@ int AnalyseCommand::runInBook() {
     if (!opened) return err_ << opened.error().text() << '\n', 1;
     keepStudy(**book, *opened);
     if (json_)
-        analysisJson(*opened, [this](std::string_view piece) { out_ << piece; });
+        analysisJson(*opened, [this](std::string_view piece) { writeHarmless(out_, piece); });
     else
         out_ << analysisText(*opened->recording, opened->analysis, opened->entry.title);
     return failOnHazard_ && opened->analysis.hasHazard() ? 3 : 0;
@@ -91,7 +92,7 @@ int AnalyseCommand::run() {
     const Analysis analysis = analyse(*log->recording, given->battery, {}, given->accuracy);
     if (json_)
         analysisJson(*log, analysis, given->accuracy, log_, hash,
-                     [this](std::string_view piece) { out_ << piece; });
+                     [this](std::string_view piece) { writeHarmless(out_, piece); });
     else
         out_ << analysisText(*log->recording, analysis, log_);
     return failOnHazard_ && analysis.hasHazard() ? 3 : 0;

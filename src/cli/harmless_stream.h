@@ -4,6 +4,7 @@
 #include <ostream>
 #include <streambuf>
 #include <string>
+#include <string_view>
 
 namespace nk {
 
@@ -15,11 +16,15 @@ class HarmlessStream : public std::ostream {
     explicit HarmlessStream(std::ostream& target)
         : std::ostream(&buffer_), buffer_(target, *this) {}
     ~HarmlessStream() override { buffer_.pubsync(); }
+    /// Hands on what is harmless already (a JsonWriter's pieces) as it stands, after what waits.
+    void pass(std::string_view text) { buffer_.pass(text); }
 
   private:
     class Buffer : public std::streambuf {
       public:
         Buffer(std::ostream& target, std::ostream& owner) : target_(target), owner_(owner) {}
+
+        void pass(std::string_view text);
 
       protected:
         int_type overflow(int_type c) override;
@@ -36,5 +41,8 @@ class HarmlessStream : public std::ostream {
     };
     Buffer buffer_;
 };
+
+/// To any stream, without a second look where it is a HarmlessStream.
+void writeHarmless(std::ostream& out, std::string_view text);
 
 }  // namespace nk

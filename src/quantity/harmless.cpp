@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
+#include <cstring>
 
 namespace nk {
 
@@ -87,6 +89,76 @@ bool validUtf8(std::string_view text) {
     return true;
 }
 
+namespace {
+
+void appendEscape(std::string& out, std::uint32_t code) {
+    if (code < 0x10000)
+        out += fmt::format("\\u{:04x}", code);
+    else
+        out += fmt::format("\\u{:04x}\\u{:04x}", 0xD7C0 + (code >> 10), 0xDC00 + (code & 0x3FF));
+}
+
+/// Bytes that stand for themselves in a JSON string.
+constexpr std::array<bool, 256> kPlainInJson = [] {
+    std::array<bool, 256> plain{};
+    for (std::size_t c = 0x20; c < 0x7F; ++c) plain[c] = c != '"' && c != '\\';
+    return plain;
+}();
+
+}  // namespace
+
+std::size_t plainInJson(std::string_view text) {
+    constexpr std::uint64_t kEach = 0x0101010101010101ULL;
+    constexpr std::uint64_t kHigh = 0x8080808080808080ULL;
+    std::size_t k = 0;
+    // Eight bytes at a time: the high bit of a byte is set where it is none of these.
+    for (; k + 8 <= text.size(); k += 8) {
+        std::uint64_t word = 0;
+        std::memcpy(&word, text.data() + k, sizeof word);
+        const auto zero = [](std::uint64_t w) { return (w - kEach) & ~w & kHigh; };
+        const std::uint64_t low = (word - 0x20 * kEach) & ~word & kHigh;  // under a blank
+        const std::uint64_t other = low | (word & kHigh) | zero(word ^ (0x22 * kEach)) |
+                                    zero(word ^ (0x5C * kEach)) | zero(word ^ (0x7F * kEach));
+        if (other != 0) break;
+    }
+    while (k < text.size() && kPlainInJson[static_cast<unsigned char>(text[k])]) ++k;
+    return k;
+}
+
+void appendJsonString(std::string& out, std::string_view text) {
+    out.push_back('"');
+    while (!text.empty()) {
+        const std::size_t plain = plainInJson(text);
+        out.append(text.substr(0, plain));
+        text.remove_prefix(plain);
+        if (text.empty()) break;
+        const Character c = firstOf(text);
+        switch (c.code) {
+            case '"':
+            case '\\':
+                out.push_back('\\');
+                out.push_back(static_cast<char>(c.code));
+                break;
+            case '\n':
+                out += "\\n";
+                break;
+            case '\r':
+                out += "\\r";
+                break;
+            case '\t':
+                out += "\\t";
+                break;
+            default:
+                if (acts(c.code))
+                    appendEscape(out, c.code);
+                else
+                    out.append(text.substr(0, c.length));
+        }
+        text.remove_prefix(c.length);
+    }
+    out.push_back('"');
+}
+
 std::string harmlessJson(std::string_view json) {
     std::string out;
     out.reserve(json.size());
@@ -100,11 +172,8 @@ std::string harmlessJson(std::string_view json) {
         const Character c = firstOf(json);
         if (!acts(c.code))
             out.append(json.substr(0, c.length));
-        else if (c.code < 0x10000)
-            out += fmt::format("\\u{:04x}", c.code);
         else
-            out += fmt::format("\\u{:04x}\\u{:04x}", 0xD7C0 + (c.code >> 10),
-                               0xDC00 + (c.code & 0x3FF));
+            appendEscape(out, c.code);
         json.remove_prefix(c.length);
     }
     return out;

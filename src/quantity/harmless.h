@@ -22,4 +22,12 @@ bool validUtf8(std::string_view text);
 /// terminal.
 std::string harmlessJson(std::string_view json);
 
+/// Length of the beginning that stands for itself in a JSON string: printable ASCII but quotation
+/// mark and backslash.
+std::size_t plainInJson(std::string_view text);
+
+/// The text as a JSON string with its quotation marks, the same characters escaped, broken bytes as
+/// U+FFFD: appended to `out`.
+void appendJsonString(std::string& out, std::string_view text);
+
 }  // namespace nk

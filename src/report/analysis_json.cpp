@@ -69,7 +69,7 @@ Json sourceJson(const Imported& log, const std::string& file, const std::string&
 }
 
 void writeStep(JsonWriter& out, const Step& s, std::size_t index) {
-    out.beginObject();
+    out.beginLine();
     out.key("index").whole(static_cast<std::int64_t>(index));
     out.key("kind").text(toString(s.kind));
     out.key("start_s").number(s.start_s);
@@ -86,7 +86,7 @@ void writeStep(JsonWriter& out, const Step& s, std::size_t index) {
 }
 
 void writeReading(JsonWriter& out, const Reading& r) {
-    out.beginObject();
+    out.beginLine();
     out.key("name").text(r.name);
     out.key("step");
     if (r.evidence.step >= 0)
@@ -123,7 +123,7 @@ void writeCutoffs(JsonWriter& out, const AnalysisInput& in) {
     for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
         if (in.steps.list[k].kind != StepKind::CvCharge) continue;
         for (const CutoffRow& row : cutoffTable(in, static_cast<int>(k))) {
-            out.beginObject();
+            out.beginLine();
             out.key("step").whole(static_cast<std::int64_t>(k));
             out.key("rate").text("C/" + std::to_string(row.denominator));
             out.key("current_A").number(row.current_A);
@@ -143,7 +143,7 @@ void writeCutoffs(JsonWriter& out, const AnalysisInput& in) {
 void writeFindings(JsonWriter& out, const Analysis& a) {
     out.key("findings").beginList();
     for (const Finding& f : a.findings) {
-        out.beginObject();
+        out.beginLine();
         out.key("severity").text(toString(f.severity));
         out.key("code").text(f.code);
         out.key("text").text(f.text);

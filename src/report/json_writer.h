@@ -1,11 +1,17 @@
-// JSON written straight to text, member by member, indented by two as a parser's own printer would:
-// an answer may hold hundreds of thousands of readings. What is not known is null, never 0.
+// JSON written straight to text, member by member, indented by two: an answer may hold hundreds of
+// thousands of readings, each on a line of its own. What is not known is null, never 0. What it
+// writes is harmless on a terminal (quantity/harmless.h).
 #pragma once
 
+#include <fmt/compile.h>
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <cstdint>
+#include <cstring>
+
 #include <functional>
+#include <memory>
 #include <nlohmann/json.hpp>
 #include <string>
 #include <string_view>
@@ -45,49 +51,61 @@ class JsonWriter {
                 for (std::size_t n = k; n < std::min(count, k + kPiece); ++n) one(*this, n);
                 handOn();
             }
-            if (text_.empty())
-                text_.swap(second.text_);
+            if (sink_)
+                sink_(second.text_.view());
             else
-                text_ += second.text_;
-            handOn();
+                text_.append(second.text_.view());
         }
         return *this;
     }
     /// Inside an object.
-    JsonWriter& key(const char* name) {
+    JsonWriter& key(std::string_view name) {
         next();
-        text_ += '"';
-        text_ += name;
-        text_ += "\": ";
+        char* to = text_.room(name.size() + 4);
+        *to++ = '"';
+        std::memcpy(to, name.data(), name.size());
+        std::memcpy(to + name.size(), "\": ", 3);
+        text_.used(name.size() + 4);
         pending_ = true;
         return *this;
     }
     JsonWriter& number(double x) {
         next();
         if (!std::isfinite(x)) {
-            text_ += "null";
+            text_.append("null");
             return *this;
         }
-        char digits[64];
-        text_.append(digits, nlohmann::detail::to_chars(digits, digits + sizeof digits, x));
+        // The shortest digits that read back as the same number.
+        constexpr std::size_t kMost = 40;
+        char* const from = text_.room(kMost);
+        char* end = fmt::format_to(from, FMT_COMPILE("{}"), x);
+        const auto length = static_cast<std::size_t>(end - from);
+        const bool whole =
+            std::string_view(from, length).find_first_of(".e") == std::string_view::npos;
+        if (whole) *end++ = '.', *end++ = '0';
+        text_.used(static_cast<std::size_t>(end - from));
         return *this;
     }
-    JsonWriter& whole(std::int64_t x) { return raw(std::to_string(x)); }
+    JsonWriter& whole(std::int64_t x) {
+        char digits[24];
+        const auto end = std::to_chars(digits, digits + sizeof digits, x).ptr;
+        return raw({digits, static_cast<std::size_t>(end - digits)});
+    }
     JsonWriter& boolean(bool x) { return raw(x ? "true" : "false"); }
     JsonWriter& null() { return raw("null"); }
     JsonWriter& text(std::string_view t) {
         next();
-        const auto special = [](char c) {
-            return (c >= 0 && c < ' ') || c == '\x7F' || c == '"' || c == '\\';
-        };
-        if (std::ranges::any_of(t, special) || !validUtf8(t)) {
-            text_ +=
-                nlohmann::json(t).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+        if (plainInJson(t) == t.size()) {
+            char* to = text_.room(t.size() + 2);
+            *to = '"';
+            if (!t.empty()) std::memcpy(to + 1, t.data(), t.size());
+            to[t.size() + 1] = '"';
+            text_.used(t.size() + 2);
             return *this;
         }
-        text_ += '"';
-        text_ += t;
-        text_ += '"';
+        special_.clear();
+        appendJsonString(special_, t);
+        text_.append(special_);
         return *this;
     }
     JsonWriter& texts(const std::vector<std::string>& list) {
@@ -103,12 +121,18 @@ class JsonWriter {
     /// A value made otherwise, of a few members.
     JsonWriter& value(const nlohmann::ordered_json& j) {
         next();
-        const std::string flat =
-            j.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
-        for (const char c : flat) {
-            text_ += c;
-            if (c == '\n') text_.append(2 * counts_.size(), ' ');
+        const std::string lines =
+            harmlessJson(j.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+        for (const char c : lines) {
+            text_.append({&c, 1});
+            if (c == '\n') text_.blanks(2 * counts_.size());
         }
+        return *this;
+    }
+    /// An object whose members stand on one line, whatever is in it.
+    JsonWriter& beginLine() {
+        begin('{');
+        if (lines_ == 0) lines_ = 1;
         return *this;
     }
     JsonWriter& beginObject() { return begin('{'); }
@@ -117,54 +141,97 @@ class JsonWriter {
     JsonWriter& endList() { return end(']'); }
     /// The whole, with a final newline; what is left of it where a sink took the rest.
     std::string done() {
-        text_ += '\n';
-        if (sink_) sink_(std::exchange(text_, {}));
-        return std::move(text_);
+        text_.append("\n");
+        if (sink_) handOn();
+        return std::string(text_.view());
     }
 
   private:
+    /// Text that grows without being filled with zeros first.
+    class Text {
+      public:
+        /// At least so many bytes behind the end, to be written to and then counted by used().
+        char* room(std::size_t more) {
+            if (size_ + more > capacity_) grow(more);
+            return bytes_.get() + size_;
+        }
+        void used(std::size_t more) { size_ += more; }
+        void append(std::string_view t) {
+            if (t.empty()) return;
+            std::memcpy(room(t.size()), t.data(), t.size());
+            size_ += t.size();
+        }
+        void blanks(std::size_t n) {
+            std::memset(room(n), ' ', n);
+            size_ += n;
+        }
+        std::string_view view() const { return {bytes_.get(), size_}; }
+        std::size_t size() const { return size_; }
+        void clear() { size_ = 0; }
+
+      private:
+        void grow(std::size_t more) {
+            const std::size_t wanted = std::max(2 * capacity_, size_ + more + 4096);
+            std::unique_ptr<char[]> larger(new char[wanted]);
+            if (size_ > 0) std::memcpy(larger.get(), bytes_.get(), size_);
+            bytes_ = std::move(larger);
+            capacity_ = wanted;
+        }
+        std::unique_ptr<char[]> bytes_;
+        std::size_t size_ = 0, capacity_ = 0;
+    };
+
     void next() {
         if (pending_) {
             pending_ = false;
             return;
         }
         if (counts_.empty()) return;
-        if (counts_.back()++ > 0) text_ += ',';
-        text_ += '\n';
-        text_.append(2 * counts_.size(), ' ');
+        const bool first = counts_.back()++ == 0;
+        if (lines_ > 0) {
+            if (!first) text_.append(", ");
+            return;
+        }
+        text_.append(first ? "\n" : ",\n");
+        text_.blanks(2 * counts_.size());
     }
     JsonWriter& raw(std::string_view t) {
         next();
-        text_ += t;
+        text_.append(t);
         return *this;
     }
     JsonWriter& begin(char c) {
         next();
-        text_ += c;
+        text_.append({&c, 1});
         counts_.push_back(0);
+        if (lines_ > 0) ++lines_;
         return *this;
     }
     JsonWriter& end(char c) {
         const bool any = counts_.back() > 0;
         counts_.pop_back();
-        if (any) {
-            text_ += '\n';
-            text_.append(2 * counts_.size(), ' ');
+        if (lines_ > 0) {
+            --lines_;
+        } else if (any) {
+            text_.append("\n");
+            text_.blanks(2 * counts_.size());
         }
-        text_ += c;
+        text_.append({&c, 1});
         if (text_.size() > kLarge) handOn();
         return *this;
     }
     void handOn() {
         if (!sink_) return;
-        sink_(text_);
+        sink_(text_.view());
         text_.clear();
     }
 
     static constexpr std::size_t kLarge = 1U << 20;
     Sink sink_;
-    std::string text_;
+    Text text_;
+    std::string special_;              ///< room for texts that need escapes
     std::vector<std::size_t> counts_;  ///< members so far, one for each open object or list
+    int lines_ = 0;                    ///< open objects and lists that stand on one line
     bool pending_ = false;             ///< a key waits for its value
 };
 

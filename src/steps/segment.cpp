@@ -13,6 +13,9 @@ namespace {
 /// More samples than this are no longer taken for one edge; it bounds the search for it.
 constexpr std::size_t kEdgeSamples = 64;
 
+/// Nothing below is decided by a law where the current's relative spread is under this.
+constexpr double kSteadyCurrent = 0.004;
+
 double medianCurrent(const Recording& recording, std::size_t first, std::size_t last) {
     std::vector<double> values;
     const auto i = recording.current_A();
@@ -292,30 +295,44 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
     return merged;
 }
 
-LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t last) {
+LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t last, double steady) {
     LoadLaw law;
     const auto v = recording.voltage_V();
     const auto i = recording.current_A();
     std::vector<double> x, y;
     const std::size_t stride = std::max<std::size_t>(1, (last - first) / 1000);
+    x.reserve((last - first) / stride + 1);
+    y.reserve(x.capacity());
     for (std::size_t k = first; k <= last; k += stride)
         if (v[k] > 0 && i[k] != 0) {
-            x.push_back(std::log(v[k]));
-            y.push_back(std::log(std::abs(i[k])));
+            x.push_back(v[k]);
+            y.push_back(std::abs(i[k]));
         }
     if (x.size() < 5) return law;
-    const auto spreadOf = [](std::vector<double> values) {
-        const auto n = static_cast<double>(values.size() - 1);
-        const auto high = values.begin() + static_cast<std::ptrdiff_t>(0.95 * n);
-        std::nth_element(values.begin(), high, values.end());
+    std::vector<double> sorted;
+    const auto ends = [&sorted](const std::vector<double>& of) {
+        sorted = of;
+        const auto n = static_cast<double>(sorted.size() - 1);
+        const auto high = sorted.begin() + static_cast<std::ptrdiff_t>(0.95 * n);
+        std::nth_element(sorted.begin(), high, sorted.end());
         const double upper = *high;
-        const auto low = values.begin() + static_cast<std::ptrdiff_t>(0.05 * n);
-        if (low != high) std::nth_element(values.begin(), low, high);
-        return (upper - *low) / 3.29;
+        const auto low = sorted.begin() + static_cast<std::ptrdiff_t>(0.05 * n);
+        if (low != high) std::nth_element(sorted.begin(), low, high);
+        return std::pair(*low, upper);
     };
-    law.currentSpread = spreadOf(y);
+    const auto spreadOf = [&ends](const std::vector<double>& of) {
+        const auto [low, high] = ends(of);
+        return (high - low) / 3.29;
+    };
+    // The logarithm keeps the order, so two of them do; what is this steady follows no law.
+    const auto [lowest_A, highest_A] = ends(y);
+    law.currentSpread = (std::log(highest_A) - std::log(lowest_A)) / 3.29;
+    if (law.currentSpread <= steady) return law;
+    for (double& value : x) value = std::log(value);
+    for (double& value : y) value = std::log(value);
     // Least squares with two rounds of down-weighting of stray points (Huber).
     std::vector<double> w(x.size(), 1.0);
+    std::vector<double> r;
     double a = 0, b = 0;
     for (int round = 0; round < 3; ++round) {
         double sw = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
@@ -326,7 +343,7 @@ LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t la
             sxx += w[k] * (x[k] - mx) * (x[k] - mx), sxy += w[k] * (x[k] - mx) * (y[k] - my);
         b = sxx > 1e-14 ? sxy / sxx : 0;
         a = my - b * mx;
-        std::vector<double> r(x.size());
+        r.resize(x.size());
         for (std::size_t k = 0; k < x.size(); ++k) r[k] = y[k] - a - b * x[k];
         law.residual = spreadOf(r);
         law.standardError = sxx > 1e-14 ? std::max(law.residual, 1e-6) / std::sqrt(sxx) : 1e9;
@@ -433,7 +450,7 @@ std::vector<Segment> classifySegment(const Recording& recording, const Segment& 
             }
         }
         s.kind = StepKind::CcCharge;
-        const LoadLaw law = fitLoadLaw(recording, s.first, s.last);
+        const LoadLaw law = fitLoadLaw(recording, s.first, s.last, kSteadyCurrent);
         const bool follows = std::abs(law.exponent + 1) < 0.35 && law.standardError < 0.15;
         if (follows && law.currentSpread > std::max(0.012, 2 * law.residual)) {
             s.kind = StepKind::Variable;
@@ -468,7 +485,7 @@ std::vector<Segment> classifySegment(const Recording& recording, const Segment& 
         return {s};
     }
     const Segment core = withoutEdges(recording, s);
-    const LoadLaw law = fitLoadLaw(recording, core.first, core.last);
+    const LoadLaw law = fitLoadLaw(recording, core.first, core.last, kSteadyCurrent);
     const bool sure = std::abs(law.exponent) > 5 * law.standardError &&
                       law.currentSpread > std::max(0.004, 1.5 * law.residual);
     const bool tight = law.residual < loose;

@@ -54,6 +54,8 @@ struct LoadLaw {
     double residual = 0;       ///< robust relative spread about the law
     double currentSpread = 0;  ///< robust relative spread of the current itself
 };
-LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t last);
+/// A current whose spread is not above `steady` follows no law: the rest is 0 then.
+LoadLaw fitLoadLaw(const Recording& recording, std::size_t first, std::size_t last,
+                   double steady = -1);
 
 }  // namespace nk

@@ -9,31 +9,29 @@ namespace nk {
 namespace {
 
 struct Cycle {
-    Event charge, discharge;
+    const Event* charge;
+    const Event* discharge;
     bool closed = false;  ///< starts and ends at the same state
 };
 
-/// Each discharge with the charge right before it.
+/// Each discharge with the charge right before it. Events stand in the order of time and do not
+/// overlap, so one pass over both lists finds them, however many there are.
 std::vector<Cycle> cycles(const AnalysisInput& in) {
-    const auto charges = chargeEvents(in);
-    const auto discharges = dischargeEvents(in);
+    const auto& charges = chargeEvents(in);
+    const auto& discharges = dischargeEvents(in);
     std::vector<Cycle> out;
-    for (const Event& d : discharges) {
-        const Event* before = nullptr;
-        for (const Event& c : charges)
-            if (c.last < d.first) before = &c;
-        bool another = false;
-        const Event* earlier = nullptr;
-        for (const Event& other : discharges) {
-            if (before == nullptr) break;
-            if (other.first > before->last && other.last < d.first) another = true;
-            if (other.last < before->first) earlier = &other;
-        }
-        if (before == nullptr || another) continue;
-        Cycle cycle{*before, d, false};
-        const bool empty = earlier != nullptr && earlier->reachedFloor == Known::Yes;
-        cycle.closed = empty && d.reachedFloor == Known::Yes;
-        out.push_back(cycle);
+    std::size_t charged = 0;  // charges that ended before the discharge began
+    std::size_t earlier = 0;  // discharges that ended before that charge began
+    for (std::size_t k = 0; k < discharges.size(); ++k) {
+        const Event& d = discharges[k];
+        while (charged < charges.size() && charges[charged].last < d.first) ++charged;
+        if (charged == 0) continue;
+        const Event& before = charges[charged - 1];
+        // Another discharge between them.
+        if (k > 0 && discharges[k - 1].first > before.last) continue;
+        while (earlier < k && discharges[earlier].last < before.first) ++earlier;
+        const bool empty = earlier > 0 && discharges[earlier - 1].reachedFloor == Known::Yes;
+        out.push_back({&before, &d, empty && d.reachedFloor == Known::Yes});
     }
     return out;
 }
@@ -44,10 +42,10 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
         r.name = energy ? "energy_efficiency" : "coulombic_efficiency";
         r.unit = "%";
         r.method = energy ? "energy_out_over_in" : "charge_out_over_in";
-        r.evidence = {cycle.charge.from_s, cycle.discharge.to_s, cycle.discharge.mainStep()};
-        const double given = energy ? cycle.charge.sum.energy_Wh : cycle.charge.sum.charge_Ah;
+        r.evidence = {cycle.charge->from_s, cycle.discharge->to_s, cycle.discharge->mainStep()};
+        const double given = energy ? cycle.charge->sum.energy_Wh : cycle.charge->sum.charge_Ah;
         const double taken =
-            energy ? -cycle.discharge.sum.energy_Wh : -cycle.discharge.sum.charge_Ah;
+            energy ? -cycle.discharge->sum.energy_Wh : -cycle.discharge->sum.charge_Ah;
         if (given > 0 && taken > given * 1.005 && !cycle.closed) {
             r.caveats.push_back(phrase(
                 "Not measurable from this log: more came out than went in, so the charge did not "
@@ -61,11 +59,11 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
             offsetOnly.currentGain = 0;
             offsetOnly.voltageGain = 0;
             const double uOut =
-                energy ? energyUncertainty_Wh(in.recording, cycle.discharge.sum, offsetOnly)
-                       : chargeUncertainty_Ah(in.recording, cycle.discharge.sum, offsetOnly);
+                energy ? energyUncertainty_Wh(in.recording, cycle.discharge->sum, offsetOnly)
+                       : chargeUncertainty_Ah(in.recording, cycle.discharge->sum, offsetOnly);
             const double uIn =
-                energy ? energyUncertainty_Wh(in.recording, cycle.charge.sum, offsetOnly)
-                       : chargeUncertainty_Ah(in.recording, cycle.charge.sum, offsetOnly);
+                energy ? energyUncertainty_Wh(in.recording, cycle.charge->sum, offsetOnly)
+                       : chargeUncertainty_Ah(in.recording, cycle.charge->sum, offsetOnly);
             // A constant offset acts on both with opposite effect on the ratio: add, do not square.
             r.uncertainty = 100 * ratio * (uOut / taken + uIn / given);
             if (!cycle.closed)

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "analysis/decay.h"
@@ -12,6 +13,14 @@
 namespace nk {
 
 namespace {
+
+/// Time constants that are tried, over the span of the points: a fortieth to two and a half.
+const std::array<double, 25> kSpans = [] {
+    std::array<double, 25> out{};
+    for (std::size_t k = 0; k < out.size(); ++k)
+        out[k] = std::pow(10.0, -1.6 + 2.0 * static_cast<double>(k) / 24);
+    return out;
+}();
 
 /// One exponential through the rest after its first part `from` (0 … 1).
 std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double from) {
@@ -41,12 +50,8 @@ std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double
     for (double& v_V : y) v_V -= last, sy += v_V, syy += v_V * v_V;
     Decay decay(x);
     const auto solve = [&](double tau) {
-        const std::vector<double>& fall = decay.at(tau);
-        double se = 0, see = 0, sey = 0;
-        for (std::size_t k = 0; k < x.size(); ++k) {
-            const double e = fall[k];
-            se += e, see += e * e, sey += e * y[k];
-        }
+        decay.at(tau);
+        const auto [se, see, sey] = decay.sums(y);
         const double det = n * see - se * se;
         Try out{1e300, last + sy / n, 0};
         if (det <= 1e-14 * n * see) return out;
@@ -62,7 +67,7 @@ std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double
     double tau = span;
     std::vector<std::pair<double, Try>> tries;
     for (int k = 0; k <= 24; ++k) {
-        const double candidate = span * std::pow(10.0, -1.6 + 2.0 * k / 24);
+        const double candidate = span * kSpans[static_cast<std::size_t>(k)];
         const Try s = solve(candidate);
         tries.emplace_back(candidate, s);
         if (s.misfit < best) best = s.misfit, tau = candidate;

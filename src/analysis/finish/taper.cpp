@@ -19,7 +19,9 @@ double TaperFit::current_A(double t_s) const {
 namespace {
 
 struct Points {
-    std::vector<double> t, i, w;  ///< binned, w = samples in the bin
+    std::vector<double> t, i;  ///< binned
+    double weight = 1;         ///< samples in a bin
+    double sum = 0;            ///< of i
     double first_s = 0;
 };
 
@@ -35,8 +37,9 @@ Points binned(const Recording& r, std::size_t first, std::size_t last) {
         for (std::size_t n = k; n < k + bin; ++n) st += t[n], sc += c[n];
         p.t.push_back(st / static_cast<double>(bin) - p.first_s);
         p.i.push_back(sc / static_cast<double>(bin));
-        p.w.push_back(static_cast<double>(bin));
     }
+    p.weight = static_cast<double>(bin);
+    for (const double i : p.i) p.sum += i;
     return p;
 }
 
@@ -47,13 +50,10 @@ struct Linear {
 /// For a given time constant amplitude and floor follow linearly (variable projection, Golub and
 /// Pereyra, SIAM J. Numer. Anal. 10 (1973) 413–432). The floor is never negative.
 Linear solve(const Points& p, Decay& decay, double tau, bool withFloor) {
-    double sw = 0, se = 0, see = 0, si = 0, sei = 0;
-    const std::vector<double>& fall = decay.at(tau);
-    for (std::size_t k = 0; k < p.t.size(); ++k) {
-        const double e = fall[k];
-        const double w = p.w[k];
-        sw += w, se += w * e, see += w * e * e, si += w * p.i[k], sei += w * e * p.i[k];
-    }
+    decay.at(tau);
+    const auto [se, see, sei] = decay.sums(p.i);
+    const auto sw = static_cast<double>(p.t.size());
+    const double si = p.sum;
     Linear out;
     const double det = sw * see - se * se;
     if (withFloor && det > 1e-12 * sw * see) {
@@ -64,10 +64,7 @@ Linear solve(const Points& p, Decay& decay, double tau, bool withFloor) {
         out.floor = 0;
         out.amplitude = sei / see;
     }
-    for (std::size_t k = 0; k < p.t.size(); ++k) {
-        const double r = p.i[k] - out.floor - out.amplitude * fall[k];
-        out.misfit += p.w[k] * r * r;
-    }
+    out.misfit = p.weight * decay.misfit(p.i, out.floor, out.amplitude);
     return out;
 }
 
