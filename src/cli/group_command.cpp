@@ -19,8 +19,13 @@ GroupCommand::GroupCommand(CLI::App& app, int& status, std::ostream& out, std::o
         ->add_option("TABLE", table_,
                      "one module a row: name, capacity, resistance, with or without ±")
         ->required();
-    command->add_option("--series", series_, "groups in series")->required();
-    command->add_option("--parallel", parallel_, "modules in a group")->required();
+    auto* series = command->add_option("--series", series_, "groups in series");
+    auto* parallel = command->add_option("--parallel", parallel_, "modules in a group");
+    command
+        ->add_option("--shape", shape_,
+                     "modules of each group in series, where they are not alike: 4,4,3")
+        ->excludes(series)
+        ->excludes(parallel);
     command
         ->add_option("--weight-resistance", weight_,
                      "how much resistances count beside capacities; 0: they break ties")
@@ -34,16 +39,20 @@ GroupCommand::GroupCommand(CLI::App& app, int& status, std::ostream& out, std::o
 }
 
 int GroupCommand::run() {
-    if (series_ < 1 || parallel_ < 1) {
+    MatchWish wish;
+    if (!shape_.empty()) {
+        auto shape = parseShape(shape_);
+        if (!shape) return err_ << "--shape: " << shape.error().text() << '\n', 2;
+        wish.shape = std::move(*shape);
+    } else if (series_ < 1 || parallel_ < 1) {
         err_ << "--series, --parallel: this is no shape of a pack. Accepted: whole numbers from 1 "
-                "on.\n";
+                "on, or --shape 4,4,3.\n";
         return 2;
     }
     const auto table = readPlainTableFile(table_);
     if (!table) return err_ << table.error().text() << '\n', 1;
     const auto modules = readModules(*table);
     if (!modules) return err_ << modules.error().text() << '\n', 1;
-    MatchWish wish;
     wish.series = series_;
     wish.parallel = parallel_;
     wish.resistanceWeight = weight_;

@@ -18,6 +18,7 @@ class GroupCommand {
     std::ostream& err_;
     std::string table_;
     int series_ = 0, parallel_ = 0;
+    std::string shape_;
     double weight_ = 0, mostSelfDischarge_ = 10;
     bool json_ = false;
 };

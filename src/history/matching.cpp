@@ -1,6 +1,7 @@
 #include "matching.h"
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <numeric>
 #include <random>
@@ -128,9 +129,46 @@ Matching measureMatching(const std::vector<MatchModule>& modules,
     return out;
 }
 
+Expected<std::vector<int>> parseShape(const std::string& text) {
+    const auto wrong = [&] {
+        return fail(ErrorKind::InvalidArgument, phrase("This is no shape of a pack."), text,
+                    phrase("the modules of each group, like 4 4 3: 1 to 1000 each."));
+    };
+    std::vector<int> out;
+    for (std::size_t k = 0; k < text.size();) {
+        if (text[k] == ' ' || text[k] == ',' || text[k] == ';' || text[k] == '\t') {
+            ++k;
+            continue;
+        }
+        int count = 0;
+        const auto read = std::from_chars(text.data() + k, text.data() + text.size(), count);
+        if (read.ec != std::errc() || count < 1 || count > 1000 || out.size() >= 1000)
+            return wrong();
+        out.push_back(count);
+        k = static_cast<std::size_t>(read.ptr - text.data());
+    }
+    if (out.empty()) return wrong();
+    return out;
+}
+
+std::string groupSizes(const std::vector<MatchGroup>& groups) {
+    const auto size = [&](std::size_t k) { return std::to_string(groups[k].modules.size()); };
+    if (groups.empty()) return "0";
+    if (std::ranges::all_of(groups, [&](const MatchGroup& g) {
+            return g.modules.size() == groups.front().modules.size();
+        }))
+        return size(0);
+    std::string out = size(0);
+    for (std::size_t k = 1; k < groups.size(); ++k)
+        out = k + 1 < groups.size() ? out + ", " + size(k) : phrase("{} and {}", out, size(k));
+    return out;
+}
+
 Expected<Matching> matchModules(const std::vector<MatchModule>& modules, const MatchWish& wish,
                                 std::stop_token stop) {
-    if (wish.series < 1 || wish.parallel < 1 || wish.series > 1000 || wish.parallel > 1000)
+    const std::vector<int> counts = wish.counts();
+    if (counts.empty() || counts.size() > 1000 ||
+        std::ranges::any_of(counts, [](int n) { return n < 1 || n > 1000; }))
         return fail(ErrorKind::InvalidArgument, phrase("This is no shape of a pack."),
                     phrase("series, parallel"), phrase("1 to 1000 groups of 1 to 1000 modules."));
     std::vector<int> usable;
@@ -144,7 +182,7 @@ Expected<Matching> matchModules(const std::vector<MatchModule>& modules, const M
         (leaks ? apart : usable).push_back(static_cast<int>(k));
     }
     const auto needed =
-        static_cast<std::size_t>(wish.series) * static_cast<std::size_t>(wish.parallel);
+        static_cast<std::size_t>(std::accumulate(counts.begin(), counts.end(), 0LL));
     if (usable.size() < needed)
         return fail(ErrorKind::InvalidArgument,
                     apart.empty()
@@ -162,11 +200,14 @@ Expected<Matching> matchModules(const std::vector<MatchModule>& modules, const M
     out.spares = std::move(found.spares);
     out.setApart = std::move(apart);
     out.proven = found.proven && wish.resistanceWeight <= 0;
-    out.lowerBound_Ah = found.proven
-                            ? found.leastSpread_Ah
-                            : spreadBound(std::move(capacities), wish.series, wish.parallel);
+    out.lowerBound_Ah = found.proven ? found.leastSpread_Ah
+                        : std::ranges::all_of(counts, [&](int n) { return n == counts.front(); })
+                            ? spreadBound(std::move(capacities), static_cast<int>(counts.size()),
+                                          counts.front())
+                            : 0;  // of unlike groups no bound is known
     out.lowerBound_Ah = std::min(out.lowerBound_Ah, out.spread_Ah);
-    std::ranges::stable_sort(out.groups, std::greater{}, &MatchGroup::capacity_Ah);
+    if (wish.shape.empty())
+        std::ranges::stable_sort(out.groups, std::greater{}, &MatchGroup::capacity_Ah);
     return out;
 }
 

@@ -2,6 +2,7 @@
 // nearly the same as they can (methods.md §14). Pure.
 #pragma once
 
+#include <algorithm>
 #include <chrono>
 #include <stop_token>
 #include <string>
@@ -23,6 +24,15 @@ struct MatchModule {
 
 struct MatchWish {
     int series = 0, parallel = 0;  ///< S groups of P
+    /// Modules of each group, where they are not all P: takes the place of both.
+    std::vector<int> shape;
+
+    /// One count for each group.
+    std::vector<int> counts() const {
+        return shape.empty()
+                   ? std::vector<int>(static_cast<std::size_t>(std::max(0, series)), parallel)
+                   : shape;
+    }
     /// How much an equal relative difference of the groups' resistances counts beside one of their
     /// capacities; 0: it decides between arrangements of like capacities alone.
     double resistanceWeight = 0;
@@ -51,11 +61,16 @@ struct Matching {
     double low_Ah = kNaN, high_Ah = kNaN, uncertainty_Ah = kNaN;
 };
 
+/// The shape of a pack as typed, "4 4 3" or "4, 4, 3": modules of each group. Errors: no whole
+/// numbers from 1 to 1000, over 1000 groups.
+Expected<std::vector<int>> parseShape(const std::string& text);
+
 /// The smallest spread among packs that hold nine tenths or more of what the strongest modules
 /// would make: weak modules are no help for being equally weak. Where not all arrangements can be
 /// looked at, groups whose sums differ by under half a thousandth of their mean count as equal, and
 /// of those the pack that holds most is taken. The same input and seed, the same answer, as long as
-/// time does not run out. Errors: S or P under 1, fewer modules than S·P, a capacity that is no
+/// time does not run out. Groups of a shape keep its order, others stand largest first. Errors: S
+/// or P under 1, a group without modules, fewer modules than the groups hold, a capacity that is no
 /// positive number, cancelled.
 Expected<Matching> matchModules(const std::vector<MatchModule>& modules, const MatchWish& wish,
                                 std::stop_token stop = {});
@@ -74,6 +89,9 @@ std::vector<ModuleClass> classify(const std::vector<MatchModule>& modules,
 /// Figures of an arrangement that a person made: `groups` hold indices.
 Matching measureMatching(const std::vector<MatchModule>& modules,
                          std::vector<std::vector<int>> groups);
+
+/// "4", or "4, 4 and 3" where the groups differ: how many modules the groups hold.
+std::string groupSizes(const std::vector<MatchGroup>& groups);
 
 /// A bound on the spread of any S groups of P out of these capacities, Ah.
 double spreadBound(std::vector<double> capacities_Ah, int series, int parallel);

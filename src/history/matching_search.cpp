@@ -37,6 +37,9 @@ class Matcher {
         : modules_(modules),
           usable_(std::move(usable)),
           wish_(wish),
+          counts_(wish.counts()),
+          size_(static_cast<std::size_t>(std::accumulate(counts_.begin(), counts_.end(), 0))),
+          even_(std::ranges::all_of(counts_, [&](int n) { return n == counts_.front(); })),
           stop_(std::move(stop)),
           until_(std::chrono::steady_clock::now() + wish.longest),
           draw_(wish.seed),
@@ -47,10 +50,9 @@ class Matcher {
     }
 
     Plan run() {
-        const auto size =
-            static_cast<std::size_t>(wish_.series) * static_cast<std::size_t>(wish_.parallel);
+        const std::size_t size = size_;
         const std::size_t over = usable_.size() - size;
-        floor_Ah_ = kLeastPack * std::ranges::min(differencing(strongest(size)).sums);
+        floor_Ah_ = kLeastPack * std::ranges::min(laid(strongest(size)).sums);
         if (countAll() <= kAll) {
             strict_ = true;
             all();
@@ -62,7 +64,7 @@ class Matcher {
         for (std::size_t skip = 0; skip <= over; skip += step) {
             std::vector<int> chosen(usable_.begin() + static_cast<std::ptrdiff_t>(skip),
                                     usable_.begin() + static_cast<std::ptrdiff_t>(skip + size));
-            Plan plan = differencing(chosen);
+            Plan plan = laid(chosen);
             for (std::size_t k = 0; k < usable_.size(); ++k)
                 if (k < skip || k >= skip + size) plan.spares.push_back(usable_[k]);
             improve(plan);
@@ -142,6 +144,36 @@ class Matcher {
         if (!best_ || better(plan, *best_)) best_ = plan;
     }
 
+    /// The first arrangement of as many modules as the groups hold, strongest first.
+    Plan laid(const std::vector<int>& sorted) const {
+        return even_ ? differencing(sorted) : oneByOne(sorted);
+    }
+
+    /// Where groups hold unlike numbers: each module to the group that lacks most for every place
+    /// that it has left.
+    Plan oneByOne(const std::vector<int>& sorted) const {
+        Plan out;
+        out.groups.resize(counts_.size());
+        out.sums.assign(counts_.size(), 0);
+        double all = 0;
+        for (const int k : sorted) all += capacity(k);
+        const double wanted = all / static_cast<double>(counts_.size());
+        for (const int k : sorted) {
+            std::size_t best = counts_.size();
+            double most = 0;
+            for (std::size_t g = 0; g < counts_.size(); ++g) {
+                const double left =
+                    static_cast<double>(counts_[g]) - static_cast<double>(out.groups[g].size());
+                if (left < 0.5) continue;
+                const double lacks = (wanted - out.sums[g]) / left;
+                if (best == counts_.size() || lacks > most) best = g, most = lacks;
+            }
+            out.groups[best].push_back(k);
+            out.sums[best] += capacity(k);
+        }
+        return out;
+    }
+
     /// Largest differencing in its balanced form (after Karmarkar and Karp 1982, from memory; with
     /// equal numbers a group as Michiels, Korst and Aarts 2003, from memory): slices of S modules,
     /// the two of the largest spread laid together the other way round.
@@ -150,7 +182,7 @@ class Matcher {
             std::vector<std::pair<double, std::vector<int>>> slots;  ///< sums, largest first
             double spread() const { return slots.front().first - slots.back().first; }
         };
-        const auto s = static_cast<std::size_t>(wish_.series);
+        const std::size_t s = counts_.size();
         std::vector<Part> parts;
         for (std::size_t k = 0; k < sorted.size(); k += s) {
             Part part;
@@ -209,7 +241,7 @@ class Matcher {
     bool exchangePairs(Plan& p, std::size_t from, std::size_t to, double wanted) {
         auto& a = p.groups[from];
         auto& b = p.groups[to];
-        if (a.size() < 2 || a.size() > 40) return false;
+        if (std::min(a.size(), b.size()) < 2 || std::max(a.size(), b.size()) > 40) return false;
         struct Pair {
             double sum;
             int first, second;
@@ -387,43 +419,52 @@ class Matcher {
     /// In how many ways the modules can be placed, groups without order.
     double countAll() const {
         const auto fact = [](double x) { return std::lgamma(x + 1); };
-        const double s = wish_.series;
-        const double p = wish_.parallel;
         const auto n = static_cast<double>(usable_.size());
-        return std::exp(fact(n) - fact(n - s * p) - s * fact(p) - fact(s));
+        double ways = fact(n) - fact(n - static_cast<double>(size_));
+        for (const int count : counts_) ways -= fact(count);
+        // Groups of one size are alike.
+        std::vector<int> sorted = counts_;
+        std::ranges::sort(sorted);
+        for (std::size_t k = 0; k < sorted.size();) {
+            const auto end = std::ranges::upper_bound(sorted, sorted[k]) - sorted.begin();
+            ways -= fact(static_cast<double>(end) - static_cast<double>(k));
+            k = static_cast<std::size_t>(end);
+        }
+        return std::exp(ways);
     }
 
     /// Every arrangement once: the first free module opens the next group, or is a spare.
     void all() {
         Plan plan;
-        plan.groups.resize(static_cast<std::size_t>(wish_.series));
-        plan.sums.assign(static_cast<std::size_t>(wish_.series), 0);
-        place(plan, 0, 0);
+        plan.groups.resize(counts_.size());
+        plan.sums.assign(counts_.size(), 0);
+        place(plan, 0);
     }
-    void place(Plan& plan, std::size_t k, std::size_t opened) {
-        const auto p = static_cast<std::size_t>(wish_.parallel);
+    void place(Plan& plan, std::size_t k) {
         if (k == usable_.size()) {
-            if (opened == plan.groups.size() &&
-                std::ranges::all_of(plan.groups, [&](const auto& g) { return g.size() == p; })) {
-                least_Ah = std::min(least_Ah, spread(plan));
-                take(plan);
-            }
+            // As many are placed as are wanted: no group holds more and the spares no fewer.
+            if (plan.spares.size() != usable_.size() - size_) return;
+            least_Ah = std::min(least_Ah, spread(plan));
+            take(plan);
             return;
         }
         const int m = usable_[k];
-        const auto size = static_cast<std::size_t>(wish_.series) * p;
-        const std::size_t spares = usable_.size() - size;
-        for (std::size_t g = 0; g < std::min(opened + 1, plan.groups.size()); ++g) {
-            if (plan.groups[g].size() == p) continue;
+        for (std::size_t g = 0; g < plan.groups.size(); ++g) {
+            if (plan.groups[g].size() == static_cast<std::size_t>(counts_[g])) continue;
+            // Of empty groups of one size the first stands for all.
+            bool stands = true;
+            for (std::size_t other = 0; other < g && plan.groups[g].empty(); ++other)
+                stands = stands && (counts_[other] != counts_[g] || !plan.groups[other].empty());
+            if (!stands) continue;
             plan.groups[g].push_back(m);
             plan.sums[g] += capacity(m);
-            place(plan, k + 1, std::max(opened, g + 1));
+            place(plan, k + 1);
             plan.groups[g].pop_back();
             plan.sums[g] -= capacity(m);
         }
-        if (plan.spares.size() < spares) {
+        if (plan.spares.size() < usable_.size() - size_) {
             plan.spares.push_back(m);
-            place(plan, k + 1, opened);
+            place(plan, k + 1);
             plan.spares.pop_back();
         }
     }
@@ -431,6 +472,9 @@ class Matcher {
     const std::vector<MatchModule>& modules_;
     std::vector<int> usable_;  ///< strongest first
     const MatchWish& wish_;
+    std::vector<int> counts_;  ///< modules of each group
+    std::size_t size_;         ///< of all of them
+    bool even_;                ///< all groups hold the same number
     std::stop_token stop_;
     std::chrono::steady_clock::time_point until_;
     std::mt19937_64 draw_;

@@ -17,7 +17,8 @@ struct MatchArrangement {
     double leastSpread_Ah = 0;  ///< the smallest of all of them, where they were
 };
 
-/// The best found among `usable` modules within the wish's time; there are S·P of them or more.
+/// The best found among `usable` modules within the wish's time; there are as many
+/// as the groups hold, or more.
 MatchArrangement searchArrangement(const std::vector<MatchModule>& modules, std::vector<int> usable,
                                    const MatchWish& wish, std::stop_token stop);
 

@@ -44,8 +44,7 @@ std::string matchingSheetHtml(const std::vector<MatchModule>& modules, const Mat
                               const std::string& madeOn, const NumberStyle& style) {
     std::string h = sheetHead(phrase("Build sheet"));
     h += "<h1>" +
-         escapeHtml(phrase("Build sheet: {} groups of {}", m.groups.size(),
-                           m.groups.empty() ? 0 : m.groups.front().modules.size())) +
+         escapeHtml(phrase("Build sheet: {} groups of {}", m.groups.size(), groupSizes(m.groups))) +
          "</h1>\n<ul>\n";
     for (const std::string& w : matchingWords(modules, m)) h += "<li>" + escapeHtml(w) + "</li>\n";
     h += fmt::format(

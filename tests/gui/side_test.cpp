@@ -240,7 +240,7 @@ TEST_F(SideWindow, StepsOfOneLogLieOverEachOtherFromTheRibbonAndTheTree) {
     const double interval_Ah = 0.5 * 10 / 3600 + 1e-6;
     EXPECT_NEAR(one.curves[0].x.back(), -d.sum.charge_Ah, interval_Ah)
         << "only that step, over its charge";
-    EXPECT_TRUE(one.curves[0].name.startsWith(QString("step %1").arg(discharge + 1)));
+    EXPECT_TRUE(one.curves[0].name.startsWith(QString("Step %1").arg(discharge + 1)));
     // Its charge too, from the tree, where the chosen one is ticked already.
     click("chooseLogs");
     auto* tree = window_->findChild<QTreeWidget*>("sideList");
@@ -403,6 +403,43 @@ TEST_F(SideWindow, TilesAreExchangedByMouseAndKeyboardAndFiguresFollow) {
     EXPECT_EQ(board->groups().size(), 6U);
     click("benchBack");
     EXPECT_FALSE(bench->isVisible());
+}
+
+TEST_F(SideWindow, GroupsMayBeUnlikeAndTheMadeUpTableIsThere) {
+    window_->setStation(3);
+    side()->openBench();
+    settle();
+    auto* bench = window_->findChild<MatchingBench*>();
+    for (QAction* a : window_->findChild<QPushButton*>("benchTable")->menu()->actions())
+        if (a->text().contains("made-up")) a->trigger();
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return !bench->busy() && bench->matching().groups.size() == 5; }, 10000));
+    EXPECT_TRUE(window_->findChild<QLabel*>("benchTitle")->text().contains("made up"));
+    EXPECT_TRUE(window_->findChild<QLabel*>("benchWords")->text().contains("set apart"))
+        << "one of them loses its charge";
+    const auto type = [&](const QString& typed) {
+        click("benchUnlike");
+        auto* dialog = window_->findChild<QInputDialog*>("askShape");
+        ASSERT_NE(dialog, nullptr);
+        dialog->setTextValue(typed);
+        dialog->accept();
+        QCoreApplication::sendPostedEvents(dialog, QEvent::DeferredDelete);
+        settle();
+    };
+    type("5 5 4");
+    ASSERT_EQ(bench->matching().groups.size(), 3U);
+    EXPECT_EQ(bench->matching().groups[2].modules.size(), 4U);
+    EXPECT_FALSE(window_->findChild<QSpinBox*>("benchSeries")->isEnabled());
+    EXPECT_EQ(window_->findChild<QPushButton*>("benchUnlike")->text(), "5 5 4");
+    ASSERT_TRUE(bench->writeSheet(path("unlike.html")));
+    QFile sheet(path("unlike.html"));
+    ASSERT_TRUE(sheet.open(QIODevice::ReadOnly));
+    EXPECT_TRUE(sheet.readAll().contains("3 groups of 5, 5 and 4"));
+    type("5 banana");
+    EXPECT_EQ(bench->matching().groups.size(), 3U) << "what cannot be read changes nothing";
+    type("");
+    EXPECT_EQ(bench->matching().groups.size(), 5U);
+    EXPECT_TRUE(window_->findChild<QSpinBox*>("benchSeries")->isEnabled());
 }
 
 TEST_F(SideWindow, TheBenchTakesTheShelfsModulesOfOneKind) {

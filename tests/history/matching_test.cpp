@@ -120,6 +120,86 @@ TEST(MatchingModules, ThePublishedExampleAndSimpleOnes) {
     EXPECT_NEAR(odd->lowerBound_Ah, 1, 1e-12);
 }
 
+TEST(MatchingModules, AGivenShapeIsFilledAndOnSmallSetsNoArrangementIsBetter) {
+    std::mt19937 draw(17);
+    for (const std::vector<int>& shape :
+         {std::vector{1, 2}, {3, 1, 2}, {2, 2, 1}, {4, 1, 1, 1}, {1, 1, 1}, {5}}) {
+        const int size = std::accumulate(shape.begin(), shape.end(), 0);
+        std::vector<MatchModule> modules;
+        for (int k = 0; k < size + 1; ++k) {
+            MatchModule m;
+            m.name = std::to_string(k);
+            m.capacity_Ah = std::uniform_real_distribution<double>(1, 3)(draw);
+            modules.push_back(m);
+        }
+        MatchWish wish;
+        wish.shape = shape;
+        const auto found = matchModules(modules, wish);
+        ASSERT_TRUE(found) << found.error().text();
+        ASSERT_EQ(found->groups.size(), shape.size());
+        std::set<int> used;
+        for (std::size_t g = 0; g < shape.size(); ++g) {
+            EXPECT_EQ(found->groups[g].modules.size(), static_cast<std::size_t>(shape[g]))
+                << "groups keep the order of the shape";
+            used.insert(found->groups[g].modules.begin(), found->groups[g].modules.end());
+        }
+        EXPECT_EQ(static_cast<int>(used.size()), size);
+        EXPECT_EQ(found->spares.size(), 1U);
+        EXPECT_TRUE(found->proven);
+        // Against all permutations: the first of the shape's places, the rest a spare.
+        std::vector<int> order(modules.size());
+        std::iota(order.begin(), order.end(), 0);
+        double least = 1e300;
+        do {
+            std::vector<double> sums;
+            std::size_t at = 0;
+            for (const int count : shape) {
+                double sum = 0;
+                for (int n = 0; n < count; ++n)
+                    sum += modules[static_cast<std::size_t>(order[at++])].capacity_Ah;
+                sums.push_back(sum);
+            }
+            const auto [low, high] = std::ranges::minmax(sums);
+            least = std::min(least, high - low);
+        } while (std::ranges::next_permutation(order).found);
+        EXPECT_NEAR(found->lowerBound_Ah, std::min(least, found->spread_Ah), 1e-9);
+        EXPECT_GE(found->spread_Ah, least - 1e-9);
+    }
+}
+
+TEST(MatchingModules, ALargeShapeOfUnlikeGroupsIsEven) {
+    std::mt19937 draw(5);
+    // Weak modules five to a group, strong ones four: what salvaged cells look like.
+    std::vector<MatchModule> modules;
+    for (int k = 0; k < 90; ++k) {
+        MatchModule m;
+        m.name = std::to_string(k);
+        m.capacity_Ah = std::uniform_real_distribution<double>(1.9, 2.6)(draw);
+        modules.push_back(m);
+    }
+    MatchWish wish;
+    wish.shape = {5, 5, 5, 5, 5, 5, 5, 5, 4, 4, 4, 4, 4, 4};
+    const auto found = matchModules(modules, wish);
+    ASSERT_TRUE(found);
+    EXPECT_EQ(groupSizes(found->groups), "5, 5, 5, 5, 5, 5, 5, 5, 4, 4, 4, 4, 4 and 4");
+    const double mean =
+        std::accumulate(found->groups.begin(), found->groups.end(), 0.0,
+                        [](double s, const MatchGroup& g) { return s + g.capacity_Ah; }) /
+        14;
+    EXPECT_LT(found->spread_Ah, 0.02 * mean);
+    EXPECT_EQ(found->lowerBound_Ah, 0) << "of unlike groups no bound is known, and none is claimed";
+}
+
+TEST(MatchingModules, AShapeIsReadAsPeopleTypeIt) {
+    EXPECT_EQ(*parseShape("4 4 3"), (std::vector{4, 4, 3}));
+    EXPECT_EQ(*parseShape(" 4,4 ; 3,"), (std::vector{4, 4, 3}));
+    for (const char* bad : {"", " ", "4 x", "0", "-1 2", "4.5", "1001", "99999999999"})
+        EXPECT_FALSE(parseShape(bad)) << bad;
+    MatchWish wish;
+    wish.shape = {2, 0};
+    EXPECT_FALSE(matchModules(std::vector<MatchModule>(4), wish));
+}
+
 TEST(MatchingModules, WeakOnesAreNotTakenForBeingEquallyWeak) {
     const auto m = matchModules(modules({2.5, 2.4, 2.3, 1.0, 1.0}), shape(2, 1));
     ASSERT_TRUE(m);

@@ -259,6 +259,9 @@ std::vector<std::string> whatDiffers(const AnalysisInput& first, int firstStep,
                 std::abs(share) < std::max(0.5, u)
                     ? phrase("{} and {} take the same within what the meters can tell ({} and {}).",
                              firstName, secondName, took, takes)
+                : other.sum.charge_Ah > 2 * one.sum.charge_Ah
+                    ? phrase("{} takes {:.1f} times what {} takes ({} against {}).", secondName,
+                             other.sum.charge_Ah / one.sum.charge_Ah, firstName, takes, took)
                 : share < 0 ? phrase("{} takes {:.0f} % less than {} ({} against {}).", secondName,
                                      -share, firstName, takes, took)
                             : phrase("{} takes {:.0f} % more than {} ({} against {}).", secondName,
@@ -276,7 +279,10 @@ std::vector<std::string> whatDiffers(const AnalysisInput& first, int firstStep,
                        firstName, secondName, shortValue(one, "Ah"), shortValue(other, "Ah")));
         } else {
             std::string words =
-                share < 0
+                other > 2 * one
+                    ? phrase("{} gives {:.1f} times what {} gives ({} against {})", secondName,
+                             other / one, firstName, shortValue(other, "Ah"), shortValue(one, "Ah"))
+                : share < 0
                     ? phrase("{} gives {:.0f} % less than {} ({} against {})", secondName, -share,
                              firstName, shortValue(other, "Ah"), shortValue(one, "Ah"))
                     : phrase("{} gives {:.0f} % more than {} ({} against {})", secondName, share,

@@ -329,6 +329,23 @@ int renderViews(QApplication& app, const QString& folder) {
         side->setLane(SideLane::Incremental);
         shot("side-dqdv");
         side->setLane(SideLane::Voltage);
+        choose("flash-pack-pulses.csv");
+        if (const ShownPtr shown = window.session().shown()) {
+            std::vector<SideItem> steps;
+            for (const Step& s : shown->analysis.steps.list)
+                if (s.isActive() && steps.size() < 4)
+                    steps.push_back({shown->id, 0.5 * (s.start_s + s.end_s)});
+            side->lay(steps);
+            side->setAxis(OverlayAxis::Time);
+            shot("side-steps");
+            (void)side->writeSideSheet(folder + "/side-sheet.pdf");
+            side->chooseLogs();
+            settle(window);
+            for (QDialog* d : window.findChildren<QDialog*>("sideChoose")) {
+                d->grab().save(folder + "/side-choose.png");
+                d->reject();
+            }
+        }
     }
     side->openBench();
     window.findChild<MatchingBench*>()->showExample();

@@ -7,6 +7,7 @@
 #include <QFile>
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QInputDialog>
 #include <QLabel>
 #include <QLocale>
 #include <QMenu>
@@ -117,12 +118,17 @@ MatchingBench::MatchingBench(Session& session, QWidget* parent)
     };
     series_ = count("benchSeries", tr(" groups in series"), 3);
     parallel_ = count("benchParallel", tr(" in parallel"), 4);
-    shape->addSpacing(10);
+    unlike_ = new QPushButton(this);
+    unlike_->setObjectName("benchUnlike");
+    unlike_->setProperty("role", "link");
+    unlike_->setToolTip(tr("Groups of unlike numbers, for a pack whose places are given"));
+    shape->addWidget(unlike_);
+    shape->addSpacing(6);
     auto* label = new QLabel(tr("Resistance counts"), this);
     weight_ = new QSlider(Qt::Horizontal, this);
     weight_->setObjectName("benchWeight");
     weight_->setRange(0, 20);
-    weight_->setFixedWidth(120);
+    weight_->setFixedWidth(84);
     weight_->setAccessibleName(tr("How much resistances count beside capacities"));
     weight_->setToolTip(
         tr("Left: it decides between equal capacities alone. Right: twice as much as capacity."));
@@ -154,6 +160,8 @@ MatchingBench::MatchingBench(Session& session, QWidget* parent)
     scroll->setWidget(board_);
     scroll->setFocusPolicy(Qt::NoFocus);
     box->addWidget(scroll, 1);
+    setShape({});
+    connect(unlike_, &QPushButton::clicked, this, &MatchingBench::askShape);
     connect(back, &QPushButton::clicked, this, &MatchingBench::left);
     auto* sources = new QMenu(table);
     sources->addAction(tr("From a file…"), this, &MatchingBench::openTable);
@@ -198,6 +206,7 @@ void MatchingBench::setModules(std::vector<MatchModule> modules, const QString& 
     matching_ = {};
     title_->setText(tr("Matching bench · %1 modules %2").arg(modules_.size()).arg(from));
     const auto n = static_cast<int>(modules_.size());
+    setShape({});
     if (n < series_->value() * parallel_->value()) {
         // The largest shape of the present number of groups that there are modules for.
         series_->setValue(std::clamp(series_->value(), 1, std::max(1, n)));
@@ -210,10 +219,48 @@ void MatchingBench::setModules(std::vector<MatchModule> modules, const QString& 
     if (n >= series_->value() * parallel_->value() && n > 1) match();
 }
 
+void MatchingBench::setShape(std::vector<int> shape) {
+    shape_ = std::move(shape);
+    QStringList counts;
+    for (const int n : shape_) counts << QString::number(n);
+    const QString all = counts.join(' ');
+    unlike_->setText(shape_.empty()    ? tr("unlike groups…")
+                     : all.size() > 16 ? all.left(15) + QChar(0x2026)
+                                       : all);
+    unlike_->setAccessibleName(shape_.empty() ? tr("Groups of unlike numbers")
+                                              : tr("Groups of %1 modules").arg(all));
+    series_->setEnabled(shape_.empty());
+    parallel_->setEnabled(shape_.empty());
+}
+
+void MatchingBench::askShape() {
+    auto* dialog = new QInputDialog(this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setObjectName("askShape");
+    dialog->setWindowTitle(tr("Groups of unlike numbers"));
+    dialog->setLabelText(
+        tr("Modules of each group in series, like 4 4 3. Empty: all groups alike."));
+    QStringList counts;
+    for (const int n : shape_) counts << QString::number(n);
+    dialog->setTextValue(counts.join(' '));
+    connect(dialog, &QInputDialog::textValueSelected, this, [this](const QString& typed) {
+        if (typed.trimmed().isEmpty()) {
+            setShape({});
+        } else {
+            const auto shape = parseShape(typed.toStdString());
+            if (!shape) return session_.say(text(shape.error()), true);
+            setShape(*shape);
+        }
+        match();
+    });
+    dialog->open();
+}
+
 void MatchingBench::match() {
     MatchWish wish;
     wish.series = series_->value();
     wish.parallel = parallel_->value();
+    wish.shape = shape_;
     wish.resistanceWeight = 0.1 * weight_->value();
     job_.start(
         [modules = modules_, wish](std::stop_token stop, const Job::ProgressSink&) {

@@ -44,6 +44,8 @@ class MatchingBench : public QWidget {
 
   private:
     void openTable();
+    void askShape();
+    void setShape(std::vector<int> shape);
     void rank();
     void saveSheet();
     void tell();
@@ -51,10 +53,12 @@ class MatchingBench : public QWidget {
     Session& session_;
     Job job_{this};
     std::vector<MatchModule> modules_;
+    std::vector<int> shape_;  ///< modules of each group, where they are not alike
     Matching matching_;
     QLabel* title_ = nullptr;
     QSpinBox* series_ = nullptr;
     QSpinBox* parallel_ = nullptr;
+    QPushButton* unlike_ = nullptr;
     QSlider* weight_ = nullptr;
     QLabel* words_ = nullptr;
     QPushButton* sheet_ = nullptr;

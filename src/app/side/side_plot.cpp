@@ -95,7 +95,7 @@ void SidePlot::redraw() {
     const Theme& t = look();
     clearGraphs();
     clearItems();
-    setBackground(t.window);
+    setBackground(paper_ ? QColor(Qt::white) : t.window);
     const bool differs = !view_.difference.x.empty();
     difference_->setVisible(differs);
     plotLayout()->setRowStretchFactors({3, differs ? 1.1 : 0.001});

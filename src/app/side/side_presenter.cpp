@@ -132,7 +132,7 @@ SideView sideView(const std::vector<OpenedPtr>& opened, const SideChoice& choice
         } else if (steps.back() >= 0) {
             const Step& s = all.list[static_cast<std::size_t>(steps.back())];
             const QString name =
-                QObject::tr("step %1 · %2").arg(steps.back() + 1).arg(qs(kindWordsTiny(s)));
+                QObject::tr("Step %1 · %2").arg(steps.back() + 1).arg(qs(kindWordsTiny(s)));
             c.name = oneLog ? name : c.name + " · " + name;
         }
         out.curves.push_back(std::move(c));

@@ -68,7 +68,7 @@ SideStation::SideStation(Session& session, QWidget* parent) : Station(parent), s
         connect(b, &QPushButton::clicked, this, [this, p = preset] { choosePreset(p); });
         presets->addWidget(b);
     }
-    auto* choose = new QPushButton(tr("choose logs…"), curves);
+    auto* choose = new QPushButton(tr("choose logs or steps…"), curves);
     choose->setObjectName("chooseLogs");
     choose->setToolTip(tr("Whole logs, or single steps of them"));
     connect(choose, &QPushButton::clicked, this, &SideStation::chooseLogs);
@@ -417,7 +417,7 @@ Expected<void> SideStation::writeSideSheet(const QString& path) {
                            .toString(QDateTime::fromSecsSinceEpoch(
                                          static_cast<qint64>(o.entry.startEpoch_s), Qt::UTC)
                                          .date(),
-                                     QLocale::ShortFormat)
+                                     "d MMM yyyy")
                            .toStdString();
         const int step = c.item.whole() ? -1 : o.analysis.steps.at(c.item.moment_s);
         if (step >= 0) row.step = stepTitle(o.analysis.steps, step).toStdString();
