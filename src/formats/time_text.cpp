@@ -151,6 +151,9 @@ std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& styl
     }
     if (month < 1 || month > 12 || day < 1 || day > 31 || year < 1970 || year > 9999)
         return std::nullopt;
+    constexpr int kLongest[] = {31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+    const bool leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
+    if (day > kLongest[month - 1] || (month == 2 && day == 29 && !leap)) return std::nullopt;
     double seconds = 86400.0 * static_cast<double>(daysFromCivil(year, static_cast<unsigned>(month),
                                                                  static_cast<unsigned>(day)));
     if (text.empty()) return seconds;
@@ -162,7 +165,7 @@ std::optional<double> parseDateTime(std::string_view cell, const TimeStyle& styl
     TimeStyle hours = style;
     hours.twoPartIsHours = true;
     auto clock = takeClock(text, hours, parts);
-    if (!clock) return std::nullopt;
+    if (!clock || *clock > 86400) return std::nullopt;  // "24:00:00" ends a day
     skipSpaces(text);
     if (!takeHalfDay(text, *clock)) return std::nullopt;
     seconds += *clock;

@@ -277,7 +277,8 @@ Outcome evaluate(const RuleView& w, const StopCondition& c) {
 std::vector<ChargeSpan> chargeSpans(const AnalysisInput& in) {
     std::vector<ChargeSpan> out;
     const auto& list = in.steps.list;
-    const auto& nickel = nickelCharges(in);
+    const auto& nickel = nickelCharges(in);  // in the order of their steps
+    std::size_t next = 0;
     for (std::size_t k = 0; k < list.size(); ++k) {
         if (!list[k].isCharge() || list[k].kind == StepKind::Pulse) continue;
         const bool continues = !out.empty() && out.back().lastStep + 1 == static_cast<int>(k);
@@ -291,8 +292,9 @@ std::vector<ChargeSpan> chargeSpans(const AnalysisInput& in) {
             span.last = list[k].last;
             out.push_back(std::move(span));
         }
-        for (const NickelCharge& c : nickel)
-            if (c.step == static_cast<int>(k) && c.peaked) out.back().peak_s = c.peak_s;
+        while (next < nickel.size() && nickel[next].step < static_cast<int>(k)) ++next;
+        for (; next < nickel.size() && nickel[next].step == static_cast<int>(k); ++next)
+            if (nickel[next].peaked) out.back().peak_s = nickel[next].peak_s;
     }
     const auto t = in.recording.time_s();
     const auto i = in.recording.current_A();
