@@ -183,6 +183,34 @@ std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& firs
     return last;
 }
 
+namespace {
+
+std::string signOf(const RecordingEntry& entry, const Makings& makings,
+                   const std::string& fingerprint) {
+    std::string out = fingerprint;
+    for (const std::string& part :
+         {makings.battery.name, entry.title, std::to_string(entry.batteryId),
+          std::to_string(entry.instrumentId), std::to_string(entry.chargerId)})
+        out += '\n' + part;
+    for (const std::string& rule : makings.battery.rules) out += '\n' + rule;
+    return out;
+}
+
+}  // namespace
+
+Expected<std::string> shownSign(const std::filesystem::path& path, std::int64_t id) {
+    auto book = BenchBook::open(path, false);
+    if (!book) return tl::unexpected<Error>(book.error());
+    const auto all = (*book)->recordings();
+    if (!all) return tl::unexpected<Error>(all.error());
+    const auto entry = std::ranges::find(*all, id, &RecordingEntry::id);
+    if (entry == all->end())
+        return fail(ErrorKind::NotFound, phrase("This recording is no longer in the book."));
+    const auto makings = allMakings(**book, {*entry});
+    if (!makings) return tl::unexpected<Error>(makings.error());
+    return signOf(*entry, makings->front(), fingerprintOf(makings->front()));
+}
+
 Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& path,
                                                           std::int64_t id) {
     auto book = BenchBook::open(path, false);
@@ -196,6 +224,7 @@ Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem:
     shown->id = entry.id;
     shown->batteryId = entry.batteryId;
     shown->instrumentId = entry.instrumentId;
+    shown->sign = signOf(entry, *opened, opened->fingerprint);
     shown->at_s = entry.at_s();
     shown->accuracy = opened->accuracy;
     shown->edits = opened->edits;

@@ -66,6 +66,9 @@ std::int64_t storeMany(const std::filesystem::path& book, const PendingLog& firs
                        const LogOrigin& origin, double now_s, const FileReport& report,
                        std::stop_token stop, const WorkProgress& progress);
 
+/// The sign of a recording as the book has it now, without its samples (ShownRecording::sign).
+Expected<std::string> shownSign(const std::filesystem::path& path, std::int64_t id);
+
 /// Loads and analyses a recording; what the book keeps of it is brought up to date on the way.
 Expected<std::shared_ptr<const ShownRecording>> loadShown(const std::filesystem::path& book,
                                                           std::int64_t id);

@@ -109,6 +109,22 @@ void Session::reread() {
     refreshReadings();
 }
 
+void Session::lookElsewhere() {
+    if (busy() || !book_->changedElsewhere()) return;
+    reread();
+    if (!shown_) return;
+    if (entryOf(shown_->id) == nullptr) {
+        chooseAny();
+        return;
+    }
+    // Whether it concerns what is shown is found out beside the window.
+    elsewhere_.start([path = path(), id = shown_->id](
+                         std::stop_token, const Job::ProgressSink&) { return shownSign(path, id); },
+                     [this, id = shown_->id](const Expected<std::string>& sign) {
+                         if (sign && shown_ && shown_->id == id && *sign != shown_->sign) reload();
+                     });
+}
+
 void Session::change(BookWork work, std::function<void()> then, bool reload) {
     changes_.push_back({path(), std::move(work), std::move(then), reload});
     if (!changer_.running()) nextChange();
@@ -143,15 +159,25 @@ void Session::changeBattery(std::int64_t id, std::function<void(Battery&)> edit,
     // The newest card is read where it is changed: several changes may wait for each other.
     change(
         [id, edit = std::move(edit)](BenchBook& b) -> Expected<void> {
-            const auto all = b.batteries();
-            if (!all) return tl::unexpected<Error>(all.error());
-            for (const BatteryEntry& e : *all) {
-                if (e.id != id) continue;
-                Battery changed = e.battery;
+            // Read and written in one transaction: no other window comes between.
+            const auto once =
+                [&](const std::function<Expected<void>(const BatteryEntry&, const Battery&)>& with)
+                -> Expected<void> {
+                const auto all = b.batteries();
+                if (!all) return tl::unexpected<Error>(all.error());
+                const auto at = std::ranges::find(*all, id, &BatteryEntry::id);
+                if (at == all->end()) return {};
+                Battery changed = at->battery;
                 edit(changed);
-                return b.updateBattery(id, e.revision, changed);
-            }
-            return {};
+                return with(*at, changed);
+            };
+            return once([&](const BatteryEntry&, const Battery& named) {
+                return b.change({"card", {named.name}}, [&] {
+                    return once([&](const BatteryEntry& e, const Battery& changed) {
+                        return b.updateBattery(id, e.revision, changed);
+                    });
+                });
+            });
         },
         {}, reload);
 }

@@ -52,6 +52,10 @@ class Session : public QObject {
     /// Reads the lists again, and brings stored readings up to date in the background.
     void reread();
 
+    /// Reads anew what another window has changed, when it has: the lists, and what is shown where
+    /// its card, edits, corrections or names are others now.
+    void lookElsewhere();
+
     /// Makes a change to the book that is open now in a worker, one after the other in the order
     /// they were asked for; errors are said, `then` runs after success, and the shown recording is
     /// made anew when `reload`.
@@ -133,6 +137,7 @@ class Session : public QObject {
     bool active_ = false;  ///< work is under way
     Job load_{this};
     Job changer_{this};
+    Job elsewhere_{this};  ///< whether another window changed what is shown
     Job work_{this};
     Job fresher_{this};          ///< stored readings that are out of date
     bool refreshAgain_ = false;  ///< something was changed while it ran

@@ -15,6 +15,7 @@ struct ShownRecording {
     std::int64_t batteryId = 0, instrumentId = 0;
     double at_s = kNaN;  ///< when it was taken
     QString title, subtitle;
+    std::string sign;  ///< of all that makes it look as it does; another one: it is to be made anew
     RecordingPtr recording;  ///< with the corrections applied
     std::vector<Correction> corrections;
     std::vector<StepEdit> edits;

@@ -286,8 +286,7 @@ void MainWindow::toggleShelf() {
 }
 
 void MainWindow::timerEvent(QTimerEvent*) {
-    if (!busy() && book().changedElsewhere())
-        session().reread();  // another window changed the book
+    if (!busy()) session().lookElsewhere();
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {

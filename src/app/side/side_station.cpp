@@ -139,6 +139,13 @@ SideStation::SideStation(Session& session, QWidget* parent) : Station(parent), s
     connect(&session_, &Session::besideRequested, this, &SideStation::addStep);
     connect(views_->menu(), &QMenu::aboutToShow, this, &SideStation::fillViews);
     connect(&job_, &Job::failed, this, [this](const QString& words) { session_.say(words, true); });
+    connect(&session_, &Session::listsChanged, this, [this] {
+        // A log that is gone leaves, whoever took it off.
+        if (std::ranges::any_of(choice_.items, [this](const SideItem& i) {
+                return session_.entryOf(i.recording) == nullptr;
+            }))
+            make();
+    });
     connect(&session_, &Session::bookChanged, this, [this] {
         opened_.clear();
         choice_ = {};
