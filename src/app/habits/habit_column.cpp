@@ -24,7 +24,7 @@ namespace nk {
 HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     setObjectName("habitColumn");
     setProperty("role", "card");
-    setMinimumWidth(318);
+    setMinimumWidth(328);
     setMaximumWidth(420);
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(10, 8, 10, 8);
@@ -92,6 +92,10 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     connect(when_, &QComboBox::currentIndexChanged, this, [this] { readFields(); });
     field(tr("Charged"), when_, "habitWhen",
           tr("At once after the use, or so that it is done just before the next one"));
+    for (int k = 0; k < when_->count(); ++k)  // the words and the arrow beside them
+        when_->setMinimumWidth(
+            std::max(when_->minimumWidth(),
+                     when_->fontMetrics().horizontalAdvance(when_->itemText(k)) + 21));
     uses_ = decimal(0, 140, 1, 1, {});
     field(tr("Per week"), uses_, "habitUses",
           tr("Uses a week; 0: it is parked at the target all the time"));
