@@ -51,7 +51,8 @@ QString shortOf(const QWidget* w) {
         return {};
     }
     if (const auto* box = qobject_cast<const QComboBox*>(w)) {
-        const int need = box->fontMetrics().horizontalAdvance(box->currentText()) + 20;
+        const int edges = box->property("role") == "compact" ? 28 : 34;  // and the arrow
+        const int need = box->fontMetrics().horizontalAdvance(box->currentText()) + edges;
         if (need > box->width())
             return QString("%1 px wide, %2 wanted").arg(box->width()).arg(need);
         return {};

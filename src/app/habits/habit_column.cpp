@@ -59,6 +59,7 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
         edit->setAccessibleName(words);
         edit->setToolTip(more);
         edit->setMinimumWidth(62);
+        if (place % 2 == 0) edit->setMaximumWidth(78);  // figures; words stand in the other column
         edit->setProperty("role", "compact");
         grid->addWidget(label, place / 2, place % 2 * 2);
         grid->addWidget(edit, place / 2, place % 2 * 2 + 1);
@@ -95,7 +96,7 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     for (int k = 0; k < when_->count(); ++k)  // the words and the arrow beside them
         when_->setMinimumWidth(
             std::max(when_->minimumWidth(),
-                     when_->fontMetrics().horizontalAdvance(when_->itemText(k)) + 21));
+                     when_->fontMetrics().horizontalAdvance(when_->itemText(k)) + 30));
     uses_ = decimal(0, 140, 1, 1, {});
     field(tr("Per week"), uses_, "habitUses",
           tr("Uses a week; 0: it is parked at the target all the time"));

@@ -169,6 +169,8 @@ void WhatIfPanel::ask() {
     const bool peak = asked_ == PredictStep::Kind::PeakCharge;
     const bool load = !charge && !peak;
     form_->ask(unit_, load);
+    // A charge is told in amperes alone.
+    amount_->setSuffix(load ? QString() : QString(QChar(0x202F)) + "A");
     form_->ask(volts_, !peak);
     form_->ask(cutoff_, charge);
     form_->ask(end_, peak);
