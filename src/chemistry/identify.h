@@ -11,6 +11,9 @@
 
 namespace nk {
 
+/// More cells in series are not looked for.
+inline constexpr int kMostSeries = 250;
+
 /// Figures of a label, of the whole battery, as printed even when absurd. Any may be missing.
 struct LabelFacts {
     std::optional<double> nominal_V, max_V, min_V, capacity_Ah, energy_Wh, cells;

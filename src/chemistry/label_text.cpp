@@ -1,0 +1,131 @@
+// What a line of a label says: figures with their units, "3S2P", words for the chemistry.
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+
+#include "identify.h"
+#include "quantity/units.h"
+
+namespace nk {
+
+namespace {
+
+bool wordAt(const std::string& text, std::size_t at, std::size_t length) {
+    const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9'); };
+    return (at == 0 || !letter(text[at - 1])) &&
+           (at + length >= text.size() || !letter(text[at + length]));
+}
+
+bool hasWord(const std::string& text, const std::string& word) {
+    for (std::size_t at = text.find(word); at != std::string::npos; at = text.find(word, at + 1))
+        if (wordAt(text, at, word.size())) return true;
+    return false;
+}
+
+struct Figure {
+    double value = 0;
+    std::string unit;
+    std::size_t at = 0;
+};
+
+/// Numbers with the letters behind them.
+std::vector<Figure> figuresIn(const std::string& text) {
+    std::vector<Figure> out;
+    for (std::size_t k = 0; k < text.size();) {
+        if (text[k] < '0' || text[k] > '9') {
+            ++k;
+            continue;
+        }
+        Figure f;
+        f.at = k;
+        std::string digits;
+        while (k < text.size() && ((text[k] >= '0' && text[k] <= '9') ||
+                                   ((text[k] == '.' || text[k] == ',') && k + 1 < text.size() &&
+                                    text[k + 1] >= '0' && text[k + 1] <= '9'))) {
+            digits.push_back(text[k] == ',' ? '.' : text[k]);
+            ++k;
+        }
+        while (k < text.size() && text[k] == ' ') ++k;
+        while (k < text.size() && text[k] >= 'a' && text[k] <= 'z' && f.unit.size() < 8)
+            f.unit.push_back(text[k++]);
+        // Two points are no number (a date, a version).
+        if (std::ranges::count(digits, '.') > 1 || digits.size() > 12) continue;
+        f.value = std::strtod(digits.c_str(), nullptr);
+        out.push_back(std::move(f));
+    }
+    return out;
+}
+
+}  // namespace
+
+LabelWords readLabel(const std::string& given) {
+    constexpr std::size_t kLongest = 2000;
+    const std::string text = lowered(given.substr(0, kLongest));
+    LabelWords out;
+    std::vector<double> voltages;
+    for (const Figure& f : figuresIn(text)) {
+        if (!(f.value > 0)) continue;
+        if (f.unit == "mah") out.figures.capacity_Ah = f.value / 1000;
+        if (f.unit == "ah") out.figures.capacity_Ah = f.value;
+        if (f.unit == "wh") out.figures.energy_Wh = f.value;
+        if (f.unit == "kwh") out.figures.energy_Wh = f.value * 1000;
+        if (f.unit == "v" || f.unit == "volt" || f.unit == "volts" || f.unit == "vdc")
+            voltages.push_back(f.value);
+        const bool whole = f.value == std::floor(f.value) && f.value <= kMostSeries;
+        if (whole && f.unit == "s") out.series = static_cast<int>(f.value);
+        if (whole && f.unit == "p") out.parallel = static_cast<int>(f.value);
+    }
+    if (!voltages.empty()) {
+        std::ranges::sort(voltages);
+        out.figures.nominal_V = voltages.front();
+        if (voltages.size() > 1 && voltages.back() > 1.04 * voltages.front())
+            out.figures.max_V = voltages.back();
+    }
+    struct Said {
+        const char* word;
+        std::vector<std::string> kinds;
+    };
+    static const std::vector<Said> words = {
+        {"lifepo4", {"lfp"}},
+        {"life", {"lfp"}},
+        {"lfp", {"lfp"}},
+        {"ifr", {"lfp"}},
+        {"iron phosphate", {"lfp"}},
+        {"lto", {"lto"}},
+        {"titanate", {"lto"}},
+        {"lihv", {"lihv"}},
+        {"li-hv", {"lihv"}},
+        {"lipo", {"lipo", "lihv"}},
+        {"li-po", {"lipo", "lihv"}},
+        {"li-poly", {"lipo", "lihv"}},
+        {"lithium polymer", {"lipo", "lihv"}},
+        {"li-ion polymer", {"lipo", "lihv"}},
+        {"nimh", {"nimh"}},
+        {"ni-mh", {"nimh"}},
+        {"metal hydride", {"nimh"}},
+        {"nicd", {"nicd"}},
+        {"ni-cd", {"nicd"}},
+        {"nicad", {"nicd"}},
+        {"cadmium", {"nicd"}},
+        {"nmc", {"nmc"}},
+        {"inr", {"nmc", "nca"}},
+        {"nca", {"nca"}},
+        {"icr", {"lco"}},
+        {"lco", {"lco"}},
+        {"cobalt oxide", {"lco"}},
+        {"imr", {"lmo"}},
+        {"lmo", {"lmo"}},
+        {"li-ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
+        {"li ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
+        {"lithium-ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
+        {"lithium ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
+    };
+    for (const Said& s : words)
+        if (hasWord(text, s.word)) {
+            out.chemistries = s.kinds;
+            break;  // from the narrow to the wide
+        }
+    return out;
+}
+
+}  // namespace nk
