@@ -8,6 +8,7 @@
 #include "history/module_table.h"
 #include "quantity/format.h"
 #include "report/json_writer.h"
+#include "report/matching_sheet.h"
 
 namespace nk {
 
@@ -70,16 +71,9 @@ int GroupCommand::run() {
             out_ << '\n';
         }
         for (const int k : found->spares) out_ << "spare      " << nameOf(k) << '\n';
-        for (const int k : found->setApart)
-            out_ << "set apart  " << nameOf(k) << ": it loses its charge\n";
-        out_ << fmt::format("The groups differ by {} at most (no arrangement by less than {}).\n",
-                            shortValue(found->spread_Ah, "Ah"),
-                            shortValue(found->lowerBound_Ah, "Ah"));
-        out_ << fmt::format("The pack holds {}", shortValue(found->pack_Ah, "Ah"));
-        if (std::isfinite(found->low_Ah))
-            out_ << fmt::format(", {} to {} at 95 %", shortValue(found->low_Ah, "Ah"),
-                                shortValue(found->high_Ah, "Ah"));
-        out_ << ".\nBring all modules to one voltage before they are joined; fuses, insulated "
+        for (const int k : found->setApart) out_ << "set apart  " << nameOf(k) << '\n';
+        for (const std::string& words : matchingWords(*modules, *found)) out_ << words << '\n';
+        out_ << "Bring all modules to one voltage before they are joined; fuses, insulated "
                 "tools; over 60 V it "
                 "is work for trained people.\n";
         return 0;

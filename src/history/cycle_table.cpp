@@ -281,10 +281,15 @@ Expected<Order> inOrder(const CycleTable& table, const std::vector<double>& numb
     if (5 * again > kept.size() && again > 2)
         return two(phrase("{} cycle numbers stand twice with different capacities.", again));
     if (copies > 0)
-        notes.push_back(phrase("{} rows that repeat another were passed over.", copies));
+        notes.push_back(copies == 1
+                            ? phrase("One row that repeats another was passed over.")
+                            : phrase("{} rows that repeat another were passed over.", copies));
     if (again > 0)
         notes.push_back(
-            phrase("{} cycles stand twice with different figures; the later row counts.", again));
+            again == 1
+                ? phrase("One cycle stands twice with different figures; the later row counts.")
+                : phrase("{} cycles stand twice with different figures; the later row counts.",
+                         again));
     out.rows = std::move(kept);
     return out;
 }
@@ -439,7 +444,8 @@ Expected<CycleTable> readCycles(const PlainTable& given, double rated_Ah, const 
     std::vector<double> number = column(CycleRole::Cycle);
     if (bad > 0)
         out.notes.push_back(
-            phrase("{} cells hold no number and were passed over. {}", bad, firstBad));
+            bad == 1 ? phrase("One cell holds no number and was passed over. {}", firstBad)
+                     : phrase("{} cells hold no number and were passed over. {}", bad, firstBad));
     if (number.empty()) {
         for (std::size_t k = 0; k < table.rows.size(); ++k)
             number.push_back(static_cast<double>(k + 1));

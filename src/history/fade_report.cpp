@@ -72,13 +72,20 @@ Expected<FadeReport> fadeOf(CycleTable table, const FadeQuestion& question) {
     out.caveats.insert(out.caveats.end(), out.result.caveats.begin(), out.result.caveats.end());
     if (!out.oddCycles.empty())
         out.caveats.push_back(
-            phrase("{} odd cycles were set aside: more than five robust standard deviations and "
-                   "0.5 % from the median of eleven neighbours.",
-                   out.oddCycles.size()));
+            out.oddCycles.size() == 1
+                ? phrase("One odd cycle was set aside: more than five robust standard deviations "
+                         "and 0.5 % from the median of eleven neighbours.")
+                : phrase(
+                      "{} odd cycles were set aside: more than five robust standard deviations and "
+                      "0.5 % from the median of eleven neighbours.",
+                      out.oddCycles.size()));
     if (!out.runInCycles.empty())
         out.caveats.push_back(
-            phrase("The first {} cycles rise beyond chance; they are running in and not fitted.",
-                   out.runInCycles.size()));
+            out.runInCycles.size() == 1
+                ? phrase("The first cycle rises beyond chance; it is running in and not fitted.")
+                : phrase(
+                      "The first {} cycles rise beyond chance; they are running in and not fitted.",
+                      out.runInCycles.size()));
     if (out.result.correlation > 1.5)
         out.caveats.push_back(
             phrase("Neighbouring cycles agree more than chance: {:.1f} of them count as one.",

@@ -187,6 +187,10 @@ Expected<Matching> matchModules(const std::vector<MatchModule>& modules, const M
         return fail(ErrorKind::InvalidArgument,
                     apart.empty()
                         ? phrase("{} modules are needed and {} are there.", needed, usable.size())
+                    : apart.size() == 1
+                        ? phrase("{} modules are needed and {} are there; one is set apart because "
+                                 "it loses its charge.",
+                                 needed, usable.size())
                         : phrase("{} modules are needed and {} are there; {} are set apart because "
                                  "they lose their charge.",
                                  needed, usable.size(), apart.size()),

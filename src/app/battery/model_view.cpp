@@ -20,9 +20,13 @@ QStringList modelWords(const KeptModel& kept) {
     const double middle =
         1000 * m.series * (m.r0At(0.5 * m.scale_Ah, 25) + m.r_ohm[0] + m.r_ohm[1]);
     out << say(
-        phrase("Learned from {} logs: {} from full to the floor, {:.3g} mΩ in the middle at "
-               "25 °C with its slow parts.",
-               kept.learnedFrom.size(), shortValue(m.capacity_Ah, "Ah"), middle));
+        kept.learnedFrom.size() == 1
+            ? phrase("Learned from one log: {} from full to the floor, {:.3g} mΩ in the middle at "
+                     "25 °C with its slow parts.",
+                     shortValue(m.capacity_Ah, "Ah"), middle)
+            : phrase("Learned from {} logs: {} from full to the floor, {:.3g} mΩ in the middle at "
+                     "25 °C with its slow parts.",
+                     kept.learnedFrom.size(), shortValue(m.capacity_Ah, "Ah"), middle));
     const double miss = 1000 * m.leftOutRms_V;
     out << say(miss > 25
                    ? phrase("Rough: what a fit did not see it misses by {:.0f} mV a cell.", miss)
