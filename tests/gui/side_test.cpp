@@ -298,6 +298,17 @@ TEST_F(SideWindow, KeptViewsOfOlderBooksAreRead) {
     EXPECT_EQ(views[0].choice.lane, SideLane::Temperature);
     EXPECT_EQ(views[1].choice.items, (std::vector<SideItem>{{4, 120.5}, {9}}));
     EXPECT_EQ(views[1].choice.shifts.at({4, 120.5}), -1);
+    // What no hand would do is passed over, whatever the book says.
+    const auto odd = readViews(
+        R"([{"name": "odd", "axis": 99, "lane": -3, "recordings": [[1, -7], [2, 1e300], [3, null], 4.5],
+             "shifts": [[4, 1e300], [[4], 1], [4, "far"], [4, -2.5]]}, {"name": "none"}, 7])");
+    ASSERT_EQ(odd.size(), 1U);
+    EXPECT_EQ(odd[0].choice.axis, OverlayAxis::Peak);
+    EXPECT_EQ(odd[0].choice.lane, SideLane::Voltage);
+    EXPECT_EQ(odd[0].choice.items.size(), 2U);
+    EXPECT_TRUE(odd[0].choice.items[0].whole());
+    EXPECT_EQ(odd[0].choice.shifts.size(), 1U);
+    EXPECT_EQ(readViews(writeViews(odd))[0].choice.items, odd[0].choice.items);
 }
 
 TEST_F(SideWindow, ThePictureIsWrittenAndALogThatGoesLeaves) {

@@ -4,6 +4,7 @@
 #include <QListWidget>
 #include <QSignalSpy>
 
+#include "app/battery/battery_page.h"
 #include "app/curve/curve_station.h"
 #include "app/plot/ribbon.h"
 #include "app/side/side_station.h"
@@ -131,6 +132,50 @@ TEST_F(TwoWindows, ALogStoredInOneIsOnTheShelfOfTheOther) {
     ASSERT_TRUE(comes([&] { return other_->session().recordings().size() == 2; }));
     EXPECT_EQ(other_->session().shown()->id, id_) << "what the other looks at stays";
     EXPECT_NE(window_->session().shown()->id, id_) << "the one that took it in shows it";
+}
+
+TEST_F(TwoWindows, WhatDoesNotConcernTheShownLogDoesNotMakeItAnew) {
+    QSignalSpy made(&window_->session(), &Session::shownChanged);
+    other_->session().change([](BenchBook& b) -> Expected<void> {
+        Battery stranger;
+        stranger.name = "Somebody else's";
+        stranger.chemistry = "lfp";
+        stranger.series = 4;
+        stranger.rated_Ah = 20;
+        const auto id = b.addBattery(stranger);
+        return id ? Expected<void>{} : tl::unexpected<Error>(id.error());
+    });
+    ASSERT_TRUE(comes([&] { return window_->session().batteries().size() == 2; }));
+    EXPECT_EQ(made.count(), 0)
+        << "the curve in view is not loaded again for another battery's sake";
+    // Its own title, or a correction of it, does.
+    other_->session().change([id = id_](BenchBook& b) { return b.renameRecording(id, "night X"); });
+    ASSERT_TRUE(comes([&] {
+        return window_->session().shown() && window_->session().shown()->title.contains("night X");
+    }));
+    EXPECT_GE(made.count(), 1);
+}
+
+TEST_F(TwoWindows, AReadingOfOneStandsOnTheBatterysPageOfTheOther) {
+    other_->showBattery(battery_);
+    settleBoth();
+    auto* page = other_->findChild<BatteryPage*>();
+    ASSERT_NE(page, nullptr);
+    ASSERT_TRUE(comes([&] { return !page->busy(); }));
+    const std::size_t rows = page->view().rows.size();
+    window_->session().change([battery = battery_](BenchBook& b) -> Expected<void> {
+        SpotReading s;
+        s.batteryId = battery;
+        s.kind = "resistance";
+        s.value = 0.061;
+        s.resolution = 0.001;
+        s.atEpoch_s = 1.79e9;
+        const auto id = b.addSpotReading(s);
+        return id ? Expected<void>{} : tl::unexpected<Error>(id.error());
+    });
+    ASSERT_TRUE(comes([&] { return !page->busy() && page->view().rows.size() == rows + 1; }));
+    other_->undo();
+    ASSERT_TRUE(comes([&] { return !page->busy() && page->view().rows.size() == rows; }));
 }
 
 TEST_F(TwoWindows, ClosingOneWithChangesThatWaitLosesNothing) {

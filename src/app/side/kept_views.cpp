@@ -1,13 +1,18 @@
 #include "app/side/kept_views.h"
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
+#include <optional>
 
 #include "quantity/harmless.h"
 
 namespace nk {
 
 namespace {
+
+/// No hand shifts a curve farther, in hours, Ah or per cent.
+constexpr double kFarthest = 1e6;
 
 /// A log's number, or [number, moment] of a step of it.
 std::optional<SideItem> itemFrom(const nlohmann::json& j) {
@@ -49,7 +54,9 @@ std::vector<KeptView> readViews(const std::string& text) {
         if (j.contains("shifts") && j["shifts"].is_array())
             for (const auto& s : j["shifts"])
                 if (s.is_array() && s.size() == 2 && s[1].is_number())
-                    if (const auto item = itemFrom(s[0])) v.choice.shifts[*item] = s[1];
+                    if (const auto item = itemFrom(s[0]);
+                        item && std::abs(s[1].get<double>()) < kFarthest)
+                        v.choice.shifts[*item] = s[1].get<double>();
         out.push_back(std::move(v));
     }
     return out;
