@@ -284,8 +284,19 @@ TEST_F(SideWindow, StepsOfOneLogLieOverEachOtherFromTheRibbonAndTheTree) {
     const QString html = QString::fromUtf8(sheet.readAll());
     EXPECT_TRUE(html.contains("<svg") && html.contains("spring") && html.contains("Cell A"));
     EXPECT_TRUE(html.contains("constant current"));
-    ASSERT_TRUE(side()->writeSideSheet(path("side.pdf")));
-    EXPECT_GT(QFile(path("side.pdf")).size(), 3000);
+    // From the menu it is written beside the window, and what came of it is said.
+    dialogs_.save = path("side.pdf");
+    Q_EMIT window_->findChild<QPushButton*>("sideViews")->menu()->aboutToShow();
+    for (QAction* a : window_->findChild<QPushButton*>("sideViews")->menu()->actions())
+        if (a->text().contains("sheet")) a->trigger();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return QFile(path("side.pdf")).size() > 3000; }, 10000));
+    settle();
+    EXPECT_TRUE(part<QLabel>("inlineText")->text().contains("side.pdf"));
+    dialogs_.save = path("no such folder/side.pdf");
+    for (QAction* a : window_->findChild<QPushButton*>("sideViews")->menu()->actions())
+        if (a->text().contains("sheet")) a->trigger();
+    settle();
+    EXPECT_TRUE(part<QLabel>("inlineText")->text().contains("could not be written"));
 }
 
 TEST_F(SideWindow, KeptViewsOfOlderBooksAreRead) {

@@ -17,8 +17,10 @@ constexpr double kFarthest = 1e6;
 /// A log's number, or [number, moment] of a step of it.
 std::optional<SideItem> itemFrom(const nlohmann::json& j) {
     if (j.is_number_integer()) return SideItem{j.get<std::int64_t>()};
-    if (j.is_array() && j.size() == 2 && j[0].is_number_integer() && j[1].is_number())
-        return SideItem{j[0].get<std::int64_t>(), j[1].get<double>()};
+    if (j.is_array() && j.size() == 2 && j[0].is_number_integer() && j[1].is_number()) {
+        const double moment_s = j[1].get<double>();
+        return SideItem{j[0].get<std::int64_t>(), moment_s < 0 ? -1 : moment_s};
+    }
     return std::nullopt;
 }
 

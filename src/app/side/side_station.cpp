@@ -2,6 +2,7 @@
 
 #include <QButtonGroup>
 #include <QDateTime>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QLabel>
@@ -404,7 +405,7 @@ void SideStation::saveData() {
     session_.say(done ? tr("The curves are in %1.").arg(target) : text(done.error()), !done);
 }
 
-Expected<void> SideStation::writeSideSheet(const QString& path) {
+std::function<Expected<void>()> SideStation::sheetWork(const QString& path) {
     const SideView& view = plot_->view();
     SideSheetInput in;
     in.title = title_->text().toStdString();
@@ -433,7 +434,13 @@ Expected<void> SideStation::writeSideSheet(const QString& path) {
             row.shifted = QLocale().toString(shift->second, 'g', 3).toStdString();
         in.rows.push_back(std::move(row));
     }
-    return writeSheet(path, in, plot_->onPaper(), plot_->size());
+    return [path, in = std::move(in), svg = plot_->onPaper(), size = plot_->size()] {
+        return writeSheet(path, in, svg, size);
+    };
+}
+
+Expected<void> SideStation::writeSideSheet(const QString& path) {
+    return sheetWork(path)();
 }
 
 void SideStation::saveSheet() {
@@ -441,8 +448,13 @@ void SideStation::saveSheet() {
     const QString target = session_.dialogs().saveAs(
         this, tr("Save the sheet"), tr("side by side.pdf"), tr("PDF (*.pdf);;HTML (*.html)"));
     if (target.isEmpty()) return;
-    const auto done = writeSideSheet(target);
-    session_.say(done ? tr("The sheet is in %1.").arg(target) : text(done.error()), !done);
+    // The picture is drawn here; laid out and written it is beside the window.
+    session_.run(
+        tr("Writing %1").arg(QFileInfo(target).fileName()),
+        [work = sheetWork(target)](std::stop_token, const Job::ProgressSink&) { return work(); },
+        [this, target](const Expected<void>& done) {
+            session_.say(done ? tr("The sheet is in %1.").arg(target) : text(done.error()), !done);
+        });
 }
 
 std::vector<StationAction> SideStation::menuActions() {

@@ -2,6 +2,7 @@
 // charge or from an event; dQ/dV; and the matching bench.
 #pragma once
 
+#include <functional>
 #include <map>
 
 #include "app/job/job.h"
@@ -61,6 +62,8 @@ class SideStation : public Station {
     void keepView();
     void saveData();
     void saveSheet();
+    /// Everything it needs is copied: for a worker.
+    std::function<Expected<void>()> sheetWork(const QString& path);
     void fillViews();
 
     Session& session_;
