@@ -225,7 +225,7 @@ double SchoolLaw::calendarLoss(double years) const {
     const double weeks = years * kWeeksPerYear;
     switch (school_) {
         case School::Nmc:
-            return std::pow(calendar_ * weeks, 0.75);
+            return std::min(1.0, std::pow(calendar_ * weeks, 0.75));
         case School::Lmo: {
             const double sum = calendar_ + cycling_;
             return sum > 0 ? loss(years) * calendar_ / sum : 0;
