@@ -134,7 +134,8 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     });
     connect(between_, &QComboBox::activated, this, [this](int k) {
         found_.between = static_cast<BetweenLogs>(k);
-        if (found_.habits) record_->setText(recordWords(*found_.habits, found_.between).join("\n"));
+        if (found_.habits)
+            record_->setText(keepFigures(recordWords(*found_.habits, found_.between).join("\n")));
         if (battery_ > 0)
             session_.change(
                 [key = betweenKey(battery_), k](BenchBook& b) -> Expected<void> {
@@ -248,8 +249,8 @@ void HabitsStation::take(HabitsFound found) {
                           fade ? tr("No curve can be drawn yet.")
                                : QString::fromStdString(found_.habits->whyNoFade) + " " +
                                      tr("Log a full discharge now and then."));
-        fade_->setText(fade ? fadeWords(*found_.habits).join("\n") : QString());
-        record_->setText(recordWords(*found_.habits, found_.between).join("\n"));
+        fade_->setText(fade ? keepFigures(fadeWords(*found_.habits).join("\n")) : QString());
+        record_->setText(keepFigures(recordWords(*found_.habits, found_.between).join("\n")));
         why_->setText(fadeCaveats(*found_.habits).join("\n"));
     } else {
         plot_->setPicture({}, tr("Choose a battery with logs: its own fade stands here. The habits "

@@ -28,6 +28,7 @@
 #include "app/shell/table_habits.h"
 #include "app/side/module_board.h"
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 #include "history/module_table.h"
 #include "report/matching_sheet.h"
 
@@ -292,7 +293,7 @@ void MatchingBench::tell() {
     if (words.isEmpty())
         words << tr(
             "Choose the shape of the pack, then match. Tiles can be dragged onto each other.");
-    words_->setText(words.join("\n"));
+    words_->setText(keepFigures(words.join("\n")));
 }
 
 void MatchingBench::rank() {

@@ -21,6 +21,7 @@
 #include "app/side/kept_views.h"
 #include "app/side/log_chooser.h"
 #include "app/side/matching_bench.h"
+#include "app/theme/word_label.h"
 #include "quantity/two_threads.h"
 
 namespace nk {
@@ -319,7 +320,7 @@ void SideStation::make() {
             }
             opened_ = (*made)->opened;
             plot_->setView((*made)->view);
-            words_->setText((*made)->view.sentences.join("\n"));
+            words_->setText(keepFigures((*made)->view.sentences.join("\n")));
         });
 }
 

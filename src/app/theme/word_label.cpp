@@ -5,6 +5,12 @@
 
 namespace nk {
 
+QString keepFigures(QString words) {
+    for (qsizetype at = words.indexOf(" %"); at > 0; at = words.indexOf(" %", at + 1))
+        if (words[at - 1].isDigit()) words[at] = QChar(0x202F);
+    return words;
+}
+
 QLabel* wordLabel(QWidget* parent, const char* name, const char* role) {
     auto* label = new QLabel(parent);
     label->setObjectName(name);
