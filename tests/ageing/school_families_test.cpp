@@ -40,6 +40,10 @@ struct Law {
     const char* chemistry;
 };
 
+void PrintTo(const Law& law, std::ostream* out) {
+    *out << toString(law.school) << " of " << law.chemistry;
+}
+
 class EveryLaw : public testing::TestWithParam<Law> {
   protected:
     SchoolLaw law(const Habit& habit) const {

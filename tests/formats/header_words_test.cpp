@@ -83,6 +83,10 @@ struct Title {
     int direction = 0;
 };
 
+void PrintTo(const Title& title, std::ostream* out) {
+    *out << title.text;
+}
+
 class Titles : public testing::TestWithParam<Title> {};
 
 TEST_P(Titles, IsReadAsWritten) {
@@ -154,6 +158,10 @@ struct ModeWord {
     const char* text;
     std::optional<int> sign;
 };
+
+void PrintTo(const ModeWord& word, std::ostream* out) {
+    *out << word.text;
+}
 
 class ModeWords : public testing::TestWithParam<ModeWord> {};
 

@@ -42,6 +42,10 @@ struct Written {
     double step_s;  ///< what the text leaves out
 };
 
+void PrintTo(const Written& written, std::ostream* out) {
+    *out << written.format;
+}
+
 class Dates : public testing::TestWithParam<Written> {};
 
 TEST_P(Dates, AreTheMomentsOfTheCalendar) {

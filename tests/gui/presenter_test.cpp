@@ -176,6 +176,10 @@ struct Typed {
     std::vector<double> ohms;  ///< empty: refused
 };
 
+void PrintTo(const Typed& typed, std::ostream* out) {
+    *out << typed.text;
+}
+
 class ResistancesTyped : public testing::TestWithParam<Typed> {};
 
 TEST_P(ResistancesTyped, AreReadOrRefused) {
