@@ -185,7 +185,8 @@ TEST_F(HabitsWindow, TheOwnFadeIsDrawnFromTheBook) {
     value->setValue(90);
     settle();
     EXPECT_NEAR(s->findChild<FadePlot*>()->picture().end, 0.9 * 2.5, 0.03);
-    EXPECT_TRUE(s->findChild<QLabel*>("fadeWords")->text().contains("90\u202F% of its first capacity"));
+    EXPECT_TRUE(
+        s->findChild<QLabel*>("fadeWords")->text().contains("90\u202F% of its first capacity"));
     of->setCurrentIndex(2);
     Q_EMIT of->activated(2);
     settle();
