@@ -319,7 +319,10 @@ int renderViews(QApplication& app, const QString& folder) {
     window.setStation(3);
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
         window.setTheme(ThemeChoice::NightBench);
+        choose("flash-pack-rate-1c.csv");
         side->choosePreset(SidePreset::Siblings);
+        shot("side-siblings");
+        choose("mount-pack-a-test-2026-08.csv");
         std::vector<std::int64_t> all;
         for (const RecordingEntry& e : window.session().recordings())
             if (e.fileName.starts_with("mount-pack-a-test")) all.push_back(e.id);

@@ -6,6 +6,7 @@
 #include <QObject>
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "quantity/format.h"
 #include "report/export.h"
@@ -19,9 +20,13 @@ QString qs(const std::string& s) {
     return QString::fromStdString(s);
 }
 
-QString nameOf(const OpenedRecording& o, bool oneBattery) {
+/// What tells the curves apart: the log of one battery, the battery where each stands once, else
+/// both.
+enum class Apart { Log, Battery, Both };
+QString nameOf(const OpenedRecording& o, Apart apart) {
     const QString title = qs(o.entry.title);
-    return oneBattery || o.battery.name.empty() ? title : qs(o.battery.name) + " · " + title;
+    if (apart == Apart::Log || o.battery.name.empty()) return title;
+    return apart == Apart::Battery ? qs(o.battery.name) : qs(o.battery.name) + " · " + title;
 }
 
 QString axisWords(OverlayAxis axis) {
@@ -117,6 +122,11 @@ SideView sideView(const std::vector<OpenedPtr>& opened, const SideChoice& choice
     const bool oneBattery = std::ranges::all_of(opened, [&](const OpenedPtr& o) {
         return o->entry.batteryId == opened.front()->entry.batteryId;
     });
+    std::set<std::string> names;
+    for (const OpenedPtr& o : opened) names.insert(o->battery.name);
+    const Apart apart = oneBattery                      ? Apart::Log
+                        : names.size() == opened.size() ? Apart::Battery
+                                                        : Apart::Both;
     const bool oneLog = std::ranges::all_of(
         opened, [&](const OpenedPtr& o) { return o->entry.id == opened.front()->entry.id; });
     std::vector<int> steps;
@@ -126,7 +136,7 @@ SideView sideView(const std::vector<OpenedPtr>& opened, const SideChoice& choice
         c.item = k < choice.items.size() ? choice.items[k] : SideItem{o->entry.id};
         const Steps& all = o->analysis.steps;
         steps.push_back(c.item.whole() ? -1 : all.at(c.item.moment_s));
-        c.name = nameOf(*o, oneBattery);
+        c.name = nameOf(*o, apart);
         if (!c.item.whole() && steps.back() < 0) {
             c.why = QObject::tr("This step is no longer in the log.");
         } else if (steps.back() >= 0) {
@@ -255,11 +265,19 @@ std::vector<std::int64_t> presetRecordings(SidePreset preset, const RecordingEnt
                 if (b.chemistry != mine->battery.chemistry || b.series != mine->battery.series ||
                     b.rated_Ah != mine->battery.rated_Ah)
                     continue;
+                // At the rate of what is shown, where there is one; then the last of them.
+                const auto alike = [&](const RecordingEntry& r) {
+                    return std::abs(r.summary.rate_C - shown.summary.rate_C) <=
+                           0.15 * shown.summary.rate_C;
+                };
                 const RecordingEntry* last = nullptr;
-                for (const RecordingEntry& r : recordings)
-                    if (r.batteryId == e.id && std::isfinite(r.summary.health_percent) &&
-                        (last == nullptr || r.at_s() > last->at_s()))
+                for (const RecordingEntry& r : recordings) {
+                    if (r.batteryId != e.id || !std::isfinite(r.summary.health_percent)) continue;
+                    if (last == nullptr || r.id == shown.id ||
+                        (last->id != shown.id &&
+                         std::pair(alike(r), r.at_s()) > std::pair(alike(*last), last->at_s())))
                         last = &r;
+                }
                 if (last != nullptr && out.size() < kMostCurves) out.push_back(last->id);
             }
             return out.size() < 2 ? std::vector<std::int64_t>() : out;

@@ -68,8 +68,8 @@ std::string sideTable(const SideView& view);
 
 /// The recordings of a preset for the battery of `shown`; empty: the book has none that fit.
 /// Before and after: its first whole discharge and the last one at like rate and floor (or the
-/// last). Cold and warm: its coldest and warmest, 8 K apart or more. Siblings: the last whole
-/// discharge of every battery of the same kind.
+/// last). Cold and warm: its coldest and warmest, 8 K apart or more. Siblings: of every battery of
+/// the same kind the last whole discharge, at the rate of what is shown where there is one.
 std::vector<std::int64_t> presetRecordings(SidePreset preset, const RecordingEntry& shown,
                                            const std::vector<RecordingEntry>& recordings,
                                            const std::vector<BatteryEntry>& batteries);
