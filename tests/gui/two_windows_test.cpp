@@ -103,6 +103,25 @@ TEST_F(TwoWindows, AnEditOfTheStepsIsSeenAndTakenBackInEither) {
         comes([&] { return stepsIn(*other_) == steps + 1 && stepsIn(*window_) == steps + 1; }));
 }
 
+TEST_F(TwoWindows, EditsOfTheStepsByBothAtOnceAndTwiceInARowAreAllKept) {
+    const std::size_t steps = stepsIn(*window_);
+    ASSERT_GT(steps, 3U);
+    const auto cut = [](MainWindow& w, int step) {
+        auto* ribbon = w.findChild<Ribbon*>();
+        ribbon->select(step);
+        ribbon->setFocus();
+        QTest::keyClick(ribbon, Qt::Key_S);
+    };
+    // The second is asked for before the first has come back, the third in the other window.
+    cut(*window_, 1);
+    cut(*window_, 2);
+    cut(*other_, 3);
+    EXPECT_TRUE(comes([&] {
+        return stepsIn(*window_) == steps + 3 && stepsIn(*other_) == steps + 3;
+    })) << stepsIn(*window_)
+        << " of " << steps + 3;
+}
+
 TEST_F(TwoWindows, WhatOneRemovesTheOtherLetsGoOf) {
     other_->setStation(3);
     settleBoth();

@@ -34,13 +34,19 @@ void RecordingActions::keepOwnCurve(std::int64_t batteryId, const OwnCurve& curv
 void RecordingActions::editSteps(const std::vector<StepEdit>& added) {
     const ShownPtr shown = session_.shown();
     if (!shown) return;
-    std::vector<StepEdit> edits = shown->edits;
-    edits.insert(edits.end(), added.begin(), added.end());
-    session_.change([shown, edits](BenchBook& b) {
+    session_.change([shown, added](BenchBook& b) {
         // What the edit makes of the steps as they are seen now is kept with it.
         const Battery& battery = shown->analysis.battery;
         const Recording& r = *shown->recording;
-        return b.setEdits(shown->id, settleEdits(r, battery, findSteps(r, battery), edits));
+        const Steps steps = findSteps(r, battery);
+        // Added to those that the book has now: another window, or an edit before this one, may
+        // have been there since it was shown.
+        return b.change({"edit_steps", {}}, [&]() -> Expected<void> {
+            auto edits = b.edits(shown->id);
+            if (!edits) return tl::unexpected<Error>(edits.error());
+            edits->insert(edits->end(), added.begin(), added.end());
+            return b.setEdits(shown->id, settleEdits(r, battery, steps, *edits));
+        });
     });
 }
 
