@@ -325,11 +325,11 @@ Expected<void> BenchBook::backup(const fs::path& target) {
     // Under another name until it is whole and on the disk: a file of the wanted name is a backup.
     const fs::path part = target.string() + ".part";
     fs::remove(part, ec);
-    auto done =
-        guarded(path_.string(), phrase("The backup could not be written"), [&]() -> Expected<void> {
-            execVacuum(*db_, "VACUUM INTO ?", part.string());
-            return {};
-        });
+    auto done = guarded(target.string(), phrase("The backup could not be written"),
+                        [&]() -> Expected<void> {
+                            execVacuum(*db_, "VACUUM INTO ?", part.string());
+                            return {};
+                        });
     if (done) {
         const int file = ::open(part.c_str(), O_RDONLY | O_CLOEXEC);
         const bool safe = file >= 0 && ::fsync(file) == 0;

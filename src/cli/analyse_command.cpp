@@ -13,6 +13,7 @@
 #include "history/refresh.h"
 #include "report/analysis_json.h"
 #include "report/text.h"
+#include "to_exit.h"
 
 namespace nk {
 
@@ -75,7 +76,7 @@ int AnalyseCommand::run() {
             std::cerr << "\rreading " << static_cast<int>(100 * done) << " %"
                       << (done >= 1 ? "\n" : "") << std::flush;
         };
-    const auto log = readLogFile(log_, given->options, progress);
+    auto log = readLogFile(log_, given->options, progress);
     if (!log) {
         err_ << log.error().text() << '\n';
         return 1;
@@ -89,13 +90,16 @@ int AnalyseCommand::run() {
         }
         hash = sha256(*bytes);
     }
-    const Analysis analysis = analyse(*log->recording, given->battery, {}, given->accuracy);
+    Analysis analysis = analyse(*log->recording, given->battery, {}, given->accuracy);
     if (json_)
         analysisJson(*log, analysis, given->accuracy, log_, hash,
                      [this](std::string_view piece) { writeHarmless(out_, piece); });
     else
         out_ << analysisText(*log->recording, analysis, log_);
-    return failOnHazard_ && analysis.hasHazard() ? 3 : 0;
+    const bool hazard = analysis.hasHazard();
+    keepToExit(std::move(analysis));
+    keepToExit(std::move(*log));
+    return failOnHazard_ && hazard ? 3 : 0;
 }
 
 }  // namespace nk

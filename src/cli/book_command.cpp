@@ -309,6 +309,7 @@ int BookCommand::instruments() {
     if (!all) return err_ << all.error().text() << '\n', 1;
     if (!recordings) return err_ << recordings.error().text() << '\n', 1;
     if (!checks) return err_ << checks.error().text() << '\n', 1;
+    if (all->empty()) out_ << "No instrument is known in this book.\n";
     for (const InstrumentEntry& e : *all) {
         const auto logs = std::ranges::count(*recordings, e.id, &RecordingEntry::instrumentId);
         out_ << fmt::format("{:>4}  {}  {}  ({} logs)\n", e.id, e.instrument.name,
@@ -332,6 +333,7 @@ int BookCommand::chargers() {
     if (!book) return err_ << book.error().text() << '\n', 1;
     const auto all = (*book)->chargers();
     if (!all) return err_ << all.error().text() << '\n', 1;
+    if (all->empty()) out_ << "No charger is known in this book.\n";
     for (const ChargerEntry& e : *all) {
         const auto audit = auditCharger(**book, e.id);
         if (!audit) return err_ << audit.error().text() << '\n', 1;

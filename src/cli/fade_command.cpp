@@ -1,5 +1,7 @@
 #include "fade_command.h"
 
+#include "options.h"
+
 #include <ostream>
 
 #include "history/fade_report.h"
@@ -19,7 +21,7 @@ FadeCommand::FadeCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     command->add_option("--book", book_, "take the cycles of a battery from this bench book");
     command->add_option("--cell", cell_, "which battery of a table that names several");
     command->add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
-        ->check(CLI::Range(0.001, 100000.0));
+        ->check(within(0.001, 100000.0));
     command->add_option("--end", end_, "the end: 80%, 2.0Ah; of a resistance 150%, 30mohm")
         ->capture_default_str();
     command->add_option("--reference", reference_, "the end is a share of: initial or label")

@@ -1,5 +1,7 @@
 #include "group_command.h"
 
+#include "options.h"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -30,11 +32,11 @@ GroupCommand::GroupCommand(CLI::App& app, int& status, std::ostream& out, std::o
     command
         ->add_option("--weight-resistance", weight_,
                      "how much resistances count beside capacities; 0: they break ties")
-        ->check(CLI::Range(0.0, 1000.0));
+        ->check(within(0.0, 1000.0));
     command
         ->add_option("--most-self-discharge", mostSelfDischarge_,
                      "modules that lose more, in % of 30 days, are set apart")
-        ->check(CLI::Range(0.0, 100.0));
+        ->check(within(0.0, 100.0));
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/group/1)");
     command->callback([this, &status] { status = run(); });
 }

@@ -1,5 +1,7 @@
 #include "habit_command.h"
 
+#include "options.h"
+
 #include <ostream>
 
 #include "formats/bytes.h"
@@ -15,19 +17,19 @@ HabitCommand::HabitCommand(CLI::App& app, int& status, std::ostream& out, std::o
     command->add_option("HABIT", files_, "habit files (narrow-knee/habit-file/1)")->required();
     command->add_option("--chemistry", chemistry_, "nmc, nca, lco, lmo, lipo, lihv, lfp or lto")
         ->required();
-    command->add_option("--series", series_, "cells in series")->check(CLI::Range(1, 400));
+    command->add_option("--series", series_, "cells in series")->check(within(1, 400));
     command->add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
-        ->check(CLI::Range(0.001, 100000.0));
+        ->check(within(0.001, 100000.0));
     command->add_option("--school", schools_, "table, nmc, lmo or lfp; default: those made for it")
         ->check(CLI::IsMember({"table", "nmc", "lmo", "lfp"}));
     command->add_option("--years", years_, "horizon of capacity_after_years")
-        ->check(CLI::Range(0.1, 100.0))
+        ->check(within(0.1, 100.0))
         ->capture_default_str();
     command->add_option("--base-cycles", base_, "full equivalents of the table of practice")
-        ->check(CLI::Range(10.0, 20000.0))
+        ->check(within(10.0, 20000.0))
         ->capture_default_str();
     command->add_option("--drift-percent", drift_, "charge that cells drift apart in a month, %")
-        ->check(CLI::Range(0.0, 50.0));
+        ->check(within(0.0, 50.0));
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/habit/1)");
     command->callback([this, &status] { status = run(); });
 }

@@ -1,8 +1,10 @@
 #include <iostream>
 
 #include "cli/commands.h"
+#include "cli/to_exit.h"
 
 int main(int argc, char** argv) {
     std::ios::sync_with_stdio(false);
+    nk::endsAfterCommand() = true;
     return nk::runCommandLine({argv + 1, argv + argc}, std::cout, std::cerr);
 }

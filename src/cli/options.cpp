@@ -17,23 +17,21 @@ void BatteryOptions::addTo(CLI::App& command) {
         .add_option("--chemistry", chemistry,
                     "nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh or nicd")
         ->group(group);
-    command.add_option("--series", series, "cells in series")
-        ->check(CLI::Range(1, 1000))
-        ->group(group);
+    command.add_option("--series", series, "cells in series")->check(within(1, 1000))->group(group);
     command.add_option("--parallel", parallel, "cells in parallel")
-        ->check(CLI::Range(1, 1000))
+        ->check(within(1, 1000))
         ->group(group);
     command.add_option("--rated-ah", rated_Ah, "rated capacity in Ah")
-        ->check(CLI::Range(0.001, 100000.0))
+        ->check(within(0.001, 100000.0))
         ->group(group);
     command.add_option("--mass-kg", mass_kg, "mass in kg")
-        ->check(CLI::Range(0.0001, 100000.0))
+        ->check(within(0.0001, 100000.0))
         ->group(group);
     command.add_option("--ambient-c", ambient_C, "ambient temperature in °C")
-        ->check(CLI::Range(-60.0, 100.0))
+        ->check(within(-60.0, 100.0))
         ->group(group);
     command.add_option("--set-a", setCurrent_A, "the current that was set on the charger, in A")
-        ->check(CLI::Range(0.0, 20000.0))
+        ->check(within(0.0, 20000.0))
         ->group(group);
 }
 

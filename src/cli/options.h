@@ -2,6 +2,7 @@
 #pragma once
 
 #include <CLI/CLI.hpp>
+#include <cmath>
 #include <string>
 
 #include "chemistry/chemistry.h"
@@ -9,6 +10,20 @@
 #include "quantity/uncertainty.h"
 
 namespace nk {
+
+/// A number from `low` to `high`, both allowed, and no "nan", which a comparison alone lets pass.
+template <class T>
+CLI::Validator within(T low, T high) {
+    const CLI::Range range(low, high);
+    return CLI::Validator(
+        [range](std::string& text) {
+            double value = 0;
+            if (CLI::detail::lexical_cast(text, value) && !std::isfinite(value))
+                return "Value " + text + " is no finite number";
+            return range(text);
+        },
+        range.get_description());
+}
 
 struct BatteryOptions {
     std::string chemistry;

@@ -1,5 +1,7 @@
 #include "plan_command.h"
 
+#include "options.h"
+
 #include <chrono>
 #include <cmath>
 #include <ostream>
@@ -47,15 +49,16 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
         sub(*plan, "charge", "Settings of a charge, each with its reason", &PlanCommand::charge);
     batteryOptions(*c);
     c->add_option("--rate", rate_, "1C, 2A or 750mA; left out: a kind one");
-    c->add_option("--set-voltage", set_V_, "V a cell, at most the usual one");
-    c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
-        ->check(CLI::Range(0.0, 1.0));
+    c->add_option("--set-voltage", set_V_, "V a cell, at most the usual one")
+        ->check(within(0.5, 6.0));
+    c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")->check(within(0.0, 1.0));
     c->add_option("--resistance-ohm", resistance_ohm_, "of a cell, measured")
-        ->check(CLI::Range(1e-6, 100.0));
-    c->add_option("--rested-v", rested_V_, "V of the whole battery at rest, before the start");
+        ->check(within(1e-6, 100.0));
+    c->add_option("--rested-v", rested_V_, "V of the whole battery at rest, before the start")
+        ->check(within(-2000.0, 2000.0));
     c->add_option("--cells-v", cells_V_, "V of each cell at rest: 3.61,3.60,3.58")->delimiter(',');
     c->add_option("--field-wh", field_Wh_, "Wh of the battery that feeds the charger")
-        ->check(CLI::Range(0.1, 1e7));
+        ->check(within(0.1, 1e7));
     c->add_flag("--beyond-usual", beyond_,
                 "the explicit step to more than the usual current, where the maker allows it");
     for (const auto& [name, words, run] :
@@ -66,15 +69,15 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
         c = sub(*plan, name, words, run);
         batteryOptions(*c);
         c->add_option("--capacity-ah", capacity_Ah_, "present capacity; left out: the rating")
-            ->check(CLI::Range(0.001, 100000.0));
-        c->add_option("--cycles", cycles_, "of reconditioning")->check(CLI::Range(1, 20));
+            ->check(within(0.001, 100000.0));
+        c->add_option("--cycles", cycles_, "of reconditioning")->check(within(1, 20));
         c->add_option("--rest", rest_, "20min, 1h");
-        c->add_option("--floor", floor_V_, "V a cell");
+        c->add_option("--floor", floor_V_, "V a cell")->check(within(0.1, 5.0));
         c->add_option("--lamp-w", lamp_W_, "a lamp beside the charger that it does not see")
-            ->check(CLI::Range(0.0, 500.0));
+            ->check(within(0.0, 500.0));
         c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
-            ->check(CLI::Range(0.0, 1.0));
-        c->add_option("--to-soc", toSoc_, "of storage")->check(CLI::Range(0.0, 1.0));
+            ->check(within(0.0, 1.0));
+        c->add_option("--to-soc", toSoc_, "of storage")->check(within(0.0, 1.0));
     }
     c = sub(*plan, "chargers", "Chargers beside one another, by the task", &PlanCommand::chargers);
     batteryOptions(*c);
@@ -83,17 +86,16 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
                   "ones");
     c->add_option("--rate", rate_, "of the charge: 1C, 2A or 750mA; left out: a kind one");
     c->add_option("--discharge-a", discharge_A_, "left out: a fifth of the rating")
-        ->check(CLI::Range(0.001, 10000.0));
+        ->check(within(0.001, 10000.0));
     c->add_option("--capacity-ah", capacity_Ah_, "present capacity; left out: the rating")
-        ->check(CLI::Range(0.001, 100000.0));
-    c->add_option("--cycles", cycles_, "discharge and charge")->check(CLI::Range(1, 100));
+        ->check(within(0.001, 100000.0));
+    c->add_option("--cycles", cycles_, "discharge and charge")->check(within(1, 100));
     c->add_option("--rest", rest_, "between steps: 20min, 1h");
     c->add_flag("--charge-only", noDischarge_, "no discharges");
     c = sub(*plan, "readyby", "A charge that ends just before it is used", &PlanCommand::readyBy);
     batteryOptions(*c);
     c->add_option("--rate", rate_, "1C, 2A or 750mA; left out: a kind one");
-    c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
-        ->check(CLI::Range(0.0, 1.0));
+    c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")->check(within(0.0, 1.0));
     c->add_option("--ready", ready_, "2026-05-01T18:00")->required();
     c->add_option("--now,--start", now_, "2026-05-01T08:00; left out: now");
     c->add_option("--present", present_, "hours in which somebody is there, 07:00-22:30");
@@ -111,7 +113,7 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
                   "floor_v_per_cell")
         ->required();
     c->add_option("CHARGERS", chargers_, "chargers (narrow-knee/chargers/1)")->required();
-    c->add_option("--cycles", cycles_, "of each module")->check(CLI::Range(1, 50));
+    c->add_option("--cycles", cycles_, "of each module")->check(within(1, 50));
     c->add_option("--rest", rest_, "between steps: 20min, 1h");
     c->add_option("--order", order_, "cd: charge, then discharge; dc")
         ->check(CLI::IsMember({"cd", "dc"}));
@@ -119,7 +121,7 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     c->add_option("--start", start_, "2026-05-01T18:00; left out: now");
     c->add_flag("--allow-unattended-charging", unattended_,
                 "charges may run while nobody is there: your word for it");
-    c->add_option("--seconds", seconds_, "of computing time")->check(CLI::Range(0.0, 60.0));
+    c->add_option("--seconds", seconds_, "of computing time")->check(within(0.0, 60.0));
     c->add_option("--ics", calendar_, "writes an iCalendar file as well");
     c->add_flag("--force", force_, "replace a file of that name");
 }
@@ -135,14 +137,14 @@ CLI::App* PlanCommand::sub(CLI::App& plan, const char* name, const char* words,
 void PlanCommand::batteryOptions(CLI::App& c) {
     c.add_option("--chemistry", chemistry_, "nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh, nicd")
         ->required();
-    c.add_option("--series", series_, "cells in series")->required()->check(CLI::Range(1, 400));
+    c.add_option("--series", series_, "cells in series")->required()->check(within(1, 400));
     c.add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
         ->required()
-        ->check(CLI::Range(0.001, 100000.0));
+        ->check(within(0.001, 100000.0));
     c.add_option("--charger", charger_, "FILE or FILE:NAME (narrow-knee/chargers/1)");
-    c.add_option("--ambient-c", ambient_C_, "°C")->check(CLI::Range(-60.0, 90.0));
+    c.add_option("--ambient-c", ambient_C_, "°C")->check(within(-60.0, 90.0));
     c.add_option("--maker-charge-c", makerC_, "the maker's highest charge rate, C")
-        ->check(CLI::Range(0.01, 10.0));
+        ->check(within(0.01, 10.0));
 }
 
 Expected<Battery> PlanCommand::battery() const {

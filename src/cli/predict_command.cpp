@@ -1,5 +1,7 @@
 #include "predict_command.h"
 
+#include "options.h"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -27,7 +29,7 @@ PredictCommand::PredictCommand(CLI::App& app, int& status, std::ostream& out, st
             "--start-soc", startSoc_,
             "1: full at the set voltage and rested; left out: full, or empty when the first "
             "step is a charge")
-        ->check(CLI::Range(0.0, 1.02));
+        ->check(within(0.0, 1.02));
     battery_.addTo(*command);
     reading_.addTo(*command);
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/predict/1)");

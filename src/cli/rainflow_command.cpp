@@ -1,5 +1,7 @@
 #include "rainflow_command.h"
 
+#include "options.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -51,7 +53,7 @@ RainflowCommand::RainflowCommand(CLI::App& app, int& status, std::ostream& out, 
         ->required();
     command->add_option("--column", column_, "the column's title")->capture_default_str();
     command->add_option("--rated-ah", rated_Ah_, "of a log: its charge over this is the level")
-        ->check(CLI::Range(0.001, 100000.0));
+        ->check(within(0.001, 100000.0));
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/rainflow/1)");
     command->callback([this, &status] { status = run(); });
 }

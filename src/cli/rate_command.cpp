@@ -53,19 +53,26 @@ RateCommand::RateCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     CLI::App* command =
         app.add_subcommand("rate", "The true C rating from one or more discharges of one battery");
     command->add_option("LOG", logs_, "logs of discharges, best at different rates")->required();
-    command->add_option("--floor", floor_V_,
-                        "loaded voltage per cell that must hold (default 3.3 lithium polymer, 3.0 "
-                        "other lithium, 2.5 LFP, 1.0 nickel)");
+    command
+        ->add_option("--floor", floor_V_,
+                     "loaded voltage per cell that must hold (default 3.3 lithium polymer, 3.0 "
+                     "other lithium, 2.5 LFP, 1.0 nickel)")
+        ->check(within(0.1, 5.0));
     command->add_option("--top-temperature", top_C_, "highest temperature in °C")
-        ->capture_default_str();
+        ->capture_default_str()
+        ->check(within(-40.0, 150.0));
     command->add_option("--start-temperature", start_C_, "start and surroundings in °C")
-        ->capture_default_str();
+        ->capture_default_str()
+        ->check(within(-60.0, 100.0));
     command->add_option("--empty-min", emptyIn_min_, "time view: empty in so many minutes")
         ->capture_default_str()
-        ->check(CLI::PositiveNumber);
-    command->add_option("--resistance-ohm", resistance_ohm_,
-                        "resistance of the whole battery, instead of the logs' own");
-    command->add_option("--label-c", label_C_, "the C rating on the label");
+        ->check(within(0.01, 100000.0));
+    command
+        ->add_option("--resistance-ohm", resistance_ohm_,
+                     "resistance of the whole battery, instead of the logs' own")
+        ->check(within(1e-6, 1000.0));
+    command->add_option("--label-c", label_C_, "the C rating on the label")
+        ->check(within(0.001, 10000.0));
     battery_.addTo(*command);
     reading_.addTo(*command);
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/rate/1)");

@@ -4,10 +4,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
+#include <set>
 
+#include "quantity/extent.h"
 #include "quantity/format.h"
 
+#include "quantity/two_threads.h"
 #include "recording/silence.h"
 
 namespace nk {
@@ -195,15 +199,56 @@ void repair(RecordingData& data, std::vector<double>& column, Channel channel, s
     column[i] = i + 1 < column.size() ? 0.5 * (column[i - 1] + column[i + 1]) : column[i - 1];
 }
 
+/// From how many rows on a second thread is worth its start.
+constexpr std::size_t kManyRows = 100'000;
+
+/// A surface does not change by more from one sample to the next and back again.
+constexpr double kJump_C = 8;
+
+/// Rows to be looked at, in rising order; those beside a row that was changed are looked at too.
+class Suspects {
+  public:
+    void add(std::size_t row) { rows_.push_back(row); }
+    /// The first after `row`, or a number beyond all rows.
+    std::size_t next(std::size_t row) {
+        while (at_ < rows_.size() && rows_[at_] <= row) ++at_;
+        const std::size_t listed =
+            at_ < rows_.size() ? rows_[at_] : std::numeric_limits<std::size_t>::max();
+        const auto beside = also_.upper_bound(row);
+        return beside == also_.end() ? listed : std::min(listed, *beside);
+    }
+    /// The row's value is another now: it may make its neighbours stand out, or no longer.
+    void changed(std::size_t row, std::size_t rows) {
+        for (const std::size_t k : {row - 1, row, row + 1})
+            if (k >= 1 && k + 1 < rows) also_.insert(k);
+    }
+
+  private:
+    std::vector<std::size_t> rows_;
+    std::set<std::size_t> also_;
+    std::size_t at_ = 0;
+};
+
+/// Rows whose value went by `least` or more from the one before and came back at the next.
+Suspects outAndBack(const std::vector<double>& column, double least) {
+    Suspects out;
+    for (std::size_t i = 1; i + 1 < column.size(); ++i) {
+        const double before = column[i] - column[i - 1];
+        if (std::abs(before) >= least && before * (column[i + 1] - column[i]) < 0) out.add(i);
+    }
+    return out;
+}
+
 }  // namespace
 
-void repairOutliers(RecordingData& data, const LineOf& lineOf) {
+void repairOutliers(RecordingData& data, const ChannelQualities& quality, const LineOf& lineOf) {
     const std::size_t n = data.time_s.size();
     if (n < 5) return;
     auto& v = data.voltage_V;
     auto& c = data.current_A;
-    const ChannelQuality qv = estimateQuality(v, data.textStep_V);
-    const ChannelQuality qc = estimateQuality(c, data.textStep_A);
+    auto& temp = data.temperature_C;
+    const ChannelQuality& qv = quality.voltage;
+    const ChannelQuality& qc = quality.current;
     double top = 0;
     for (std::size_t i = 0; i < n; i += std::max<std::size_t>(1, n / 20000))
         top = std::max(top, std::abs(c[i]));
@@ -211,12 +256,17 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
     const double resistance = roughResistance(data, currentJump);
 
     const double leastV = 20 * qv.sigma();
-    for (std::size_t i = 1; i + 1 < n; ++i) {
+    Suspects suspectV, suspectC, suspectT;
+    atOnce(
+        n >= kManyRows, [&] { suspectV = outAndBack(v, leastV); },
+        [&] {
+            suspectC = outAndBack(c, currentJump);
+            suspectT = outAndBack(temp, kJump_C);
+        });
+    for (std::size_t i = suspectV.next(0); i < n; i = suspectV.next(i)) {
         const double before = v[i] - v[i - 1];
-        if (std::abs(before) <= leastV) continue;
         const double after = v[i + 1] - v[i];
-        // Out and back again within one sample.
-        if (before * after >= 0) continue;
+        if (std::abs(before) <= leastV || before * after >= 0) continue;
         const double size = std::min(std::abs(before), std::abs(after));
         const double base = std::abs(v[i + 1] - v[i - 1]);
         if (size > std::max(20 * qv.sigma(), 0.04 * std::abs(v[i - 1])) && base < 0.25 * size) {
@@ -224,14 +274,17 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
                 std::max(std::abs(c[i] - c[i - 1]), std::abs(c[i + 1] - c[i]));
             const bool whole = v[i] == 0;
             if (currentStep < currentJump || (whole && c[i] == 0)) {
-                if (whole && c[i] == 0 && std::abs(c[i - 1]) > currentJump)
+                if (whole && c[i] == 0 && std::abs(c[i - 1]) > currentJump) {
                     repair(data, c, Channel::Current, i, "drop_out", "a current", lineOf);
+                    suspectC.changed(i, n);
+                }
                 repair(data, v, Channel::Voltage, i, whole ? "drop_out" : "spike", "a voltage",
                        lineOf);
+                suspectV.changed(i, n);
             }
         }
     }
-    for (std::size_t i = 1; i + 1 < n; ++i) {
+    for (std::size_t i = suspectC.next(0); i < n; i = suspectC.next(i)) {
         const double before = c[i] - c[i - 1];
         if (std::abs(before) < currentJump) continue;
         const double after = c[i + 1] - c[i];
@@ -245,29 +298,29 @@ void repairOutliers(RecordingData& data, const LineOf& lineOf) {
             std::abs(seen) < 0.25 * std::abs(expected)) {
             const bool zero = std::abs(c[i]) <= qc.resolution;
             repair(data, c, Channel::Current, i, zero ? "drop_out" : "spike", "a current", lineOf);
+            suspectC.changed(i, n);
         }
     }
-    auto& temp = data.temperature_C;
-    for (std::size_t i = 1; i + 1 < temp.size(); ++i) {
+    for (std::size_t i = suspectT.next(0); i < n; i = suspectT.next(i)) {
         const double before = temp[i] - temp[i - 1];
-        if (!(std::abs(before) > 8)) continue;
         const double after = temp[i + 1] - temp[i];
-        if (before * after < 0 && std::min(std::abs(before), std::abs(after)) > 8 &&
-            std::abs(temp[i + 1] - temp[i - 1]) < 3)
+        if (before * after < 0 && std::min(std::abs(before), std::abs(after)) > kJump_C &&
+            std::abs(temp[i + 1] - temp[i - 1]) < 3) {
             repair(data, temp, Channel::Temperature, i, temp[i] == 0 ? "drop_out" : "spike",
                    "a temperature", lineOf);
+            suspectT.changed(i, n);
+        }
     }
 }
 
-int findSign(const RecordingData& data) {
+int findSign(const RecordingData& data, const ChannelQualities& quality) {
     const auto& v = data.voltage_V;
     const auto& c = data.current_A;
     const std::size_t n = v.size();
     if (n < 3) return 0;
-    const ChannelQuality qv = estimateQuality(v, data.textStep_V);
-    const ChannelQuality qc = estimateQuality(c, data.textStep_A);
-    double top = 0;
-    for (const double x : c) top = std::max(top, std::abs(x));
+    const ChannelQuality& qv = quality.voltage;
+    const ChannelQuality& qc = quality.current;
+    const double top = extentOf(c).size();
     const double jump = std::max(8 * qc.sigma(), 0.1 * top);
     // First witness: at a steady current the voltage rises while charging and falls while
     // discharging.
@@ -321,14 +374,13 @@ int findSign(const RecordingData& data) {
     return 0;
 }
 
-bool signByVoltage(RecordingData& data) {
+bool signByVoltage(RecordingData& data, const ChannelQualities& quality) {
     auto& c = data.current_A;
     const auto& v = data.voltage_V;
     const std::size_t n = c.size();
-    double top = 0;
-    for (const double x : c) top = std::max(top, std::abs(x));
+    const double top = extentOf(c).size();
     if (top <= 0) return false;
-    const ChannelQuality qv = estimateQuality(v, data.textStep_V);
+    const ChannelQuality& qv = quality.voltage;
     const double limit = 0.03 * top;
     struct Stretch {
         std::size_t first, last;

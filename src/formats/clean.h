@@ -19,13 +19,14 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
 
 /// Replaces isolated spikes and drop-outs that the physics rules out by interpolation, keeps the
 /// originals in data.repairs and lists them in data.problems.
-void repairOutliers(RecordingData& data, const LineOf& lineOf);
+/// `quality` is that of the columns as they come.
+void repairOutliers(RecordingData& data, const ChannelQualities& quality, const LineOf& lineOf);
 
 /// +1 when positive current charges, −1 when it discharges, 0 when the data do not tell.
-int findSign(const RecordingData& data);
+int findSign(const RecordingData& data, const ChannelQualities& quality);
 
 /// Gives an unsigned current its sign, stretch by stretch, from how the voltage answers when the
 /// current sets in. Changes nothing and returns false unless both directions are seen.
-bool signByVoltage(RecordingData& data);
+bool signByVoltage(RecordingData& data, const ChannelQualities& quality);
 
 }  // namespace nk

@@ -57,13 +57,59 @@ std::vector<std::string> chargeCautions(const Battery& battery) {
     return out;
 }
 
+namespace {
+
+/// The current at which a lithium charge ends: C/20, or what the charger has nearest to it, and
+/// well under the current that flows, which would end it at once. Errors: a charger whose cut-offs
+/// all lie above that.
+Expected<void> setCutoff(const ChargeWish& wish, ChargePlan& out) {
+    const double rated = wish.battery.rated_Ah;
+    const double flows = out.effectiveCurrent_A;
+    constexpr double kUsual = 20;
+    constexpr double kMostShare = 0.6;
+    double divisor = kUsual;
+    if (wish.charger && !wish.charger->cutoffs.empty()) {
+        const auto fits = [&](double share) {
+            double best = 0;
+            for (const double d : wish.charger->cutoffs) {
+                if (!(rated / d <= share * flows)) continue;
+                // The nearest that is offered, the fuller of two.
+                const auto far = [](double x) { return std::abs(std::log(x / kUsual)) - 1e-6 * x; };
+                if (best == 0 || far(d) < far(best)) best = d;
+            }
+            return best;
+        };
+        divisor = fits(kMostShare);
+        if (divisor == 0) divisor = fits(0.95);
+        if (divisor == 0) {
+            const double least = rated / *std::ranges::max_element(wish.charger->cutoffs);
+            return fail(ErrorKind::InvalidArgument,
+                        phrase("{} ends a charge at {:.3g} A or more: {:.3g} A would be ended at "
+                               "once.",
+                               wish.charger->name, least, flows),
+                        {}, phrase("a current over {:.3g} A.", least / kMostShare));
+        }
+    } else if (rated / kUsual > kMostShare * flows) {
+        out.cutoff_A = 0.5 * flows;
+        out.reasons["cutoff_A"] =
+            phrase("Half of the charge current: C/20 would end so slow a charge at once.");
+        return {};
+    }
+    out.cutoff_A = rated / divisor;
+    out.reasons["cutoff_A"] =
+        phrase("C/{:.0f}: nearly full; C/10 ends sooner with about two per cent less.", divisor);
+    return {};
+}
+
+}  // namespace
+
 Expected<ChargePlan> planCharge(const ChargeWish& wish) {
     const Battery& b = wish.battery;
     const Chemistry* c = b.chemistryData();
     if (c == nullptr)
         return fail(ErrorKind::InvalidArgument, phrase("The chemistry is not known."), {},
                     phrase("--chemistry with one of the known ones."));
-    if (b.series < 1 || !(b.rated_Ah > 0))
+    if (b.series < 1 || !(b.rated_Ah > 0) || !std::isfinite(b.rated_Ah))
         return fail(ErrorKind::InvalidArgument,
                     phrase("The series count or the rated capacity is not known."), {},
                     phrase("--series N and --rated-ah X."));
@@ -88,7 +134,7 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
                         (out.triage.words.size() > 1 ? " " + out.triage.words[1] : ""),
                     {},
                     out.triage.word == Triage::Word::OutOfUse
-                        ? std::string()
+                        ? phrase("a battery of at least {:.2f} V a cell at rest.", c->outOfUse_V)
                         : phrase("--cells-v with each cell at rest."));
     const bool gently = out.triage.word == Triage::Word::Gently;
 
@@ -107,6 +153,13 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
             phrase("{:.3g}C is no charge current that is accepted.", rate), {},
             phrase("at most {:.2g}C, the usual figure; with the explicit step up to {:.0f}C.",
                    usual, kMostRate_C));
+    if (std::isfinite(b.limits().chargeC) && rate > b.limits().chargeC + 1e-9)
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("{:.3g}C is beyond the {:.3g}C that the maker of this battery allows.",
+                           rate, b.limits().chargeC),
+                    {},
+                    phrase("at most {:.3g}C, or another figure of the data sheet on its card.",
+                           b.limits().chargeC));
     if (rate > usual + 1e-9) {
         // Up to 1C the figure itself is the explicit step; beyond it a word of its own is.
         if (!wish.beyondUsual && rate > 1 + 1e-9)
@@ -192,16 +245,7 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
             "{:.3f} V a cell times {}; never above {:.2f} V a cell: there lies the fault "
             "limit.",
             out.setPerCell_V, b.series, c->fault_V);
-        double divisor = 20;
-        if (wish.charger && !wish.charger->cutoffs.empty()) {
-            // The nearest that is offered, the fuller of two.
-            divisor = *std::ranges::min_element(wish.charger->cutoffs, {}, [](double d) {
-                return std::abs(std::log(d / 20)) - 1e-6 * d;
-            });
-        }
-        out.cutoff_A = b.rated_Ah / divisor;
-        out.reasons["cutoff_A"] = phrase(
-            "C/{:.0f}: nearly full; C/10 ends sooner with about two per cent less.", divisor);
+        if (auto ok = setCutoff(wish, out); !ok) return tl::unexpected<Error>(ok.error());
         ChargeRunSetting run;
         run.capacity_Ah = capacity;
         run.series = b.series;
@@ -263,7 +307,7 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
         out.reasons["life"] = words + " " + phrase("(Common practice, no source.)");
     }
     // The timer: behind the latest end, in steps of five minutes.
-    out.timer_min = 5 * std::ceil(out.time_s[2] / 60 * 1.15 / 5);
+    out.timer_min = std::max(5.0, 5 * std::ceil(out.time_s[2] / 60 * 1.15 / 5));
     out.reasons["timer_min"] =
         phrase("A backstop: a seventh behind the latest end that is expected.");
     if (wish.charger && out.timer_min > wish.charger->maxTimer_min) {

@@ -35,8 +35,9 @@ Expected<Rates> ratesOf(const ProgramWish& w, const Chemistry& c) {
     Rates r{};
     r.capacity_Ah = w.capacity_Ah > 0 ? w.capacity_Ah : w.battery.rated_Ah;
     r.discharge_A = 0.2 * w.battery.rated_Ah;
-    r.charge_A = 0.5 * w.battery.rated_Ah;
-    r.slow_A = 0.1 * w.battery.rated_Ah;
+    // A maker's figure, which the chemistry's carries, is never passed.
+    r.charge_A = std::min(0.5, c.chargeC) * w.battery.rated_Ah;
+    r.slow_A = std::min(0.1, c.chargeC) * w.battery.rated_Ah;
     r.floor_V = w.floor_V > 0 ? w.floor_V : 1.0;
     const double deepest = w.battery.series == 1 ? 0.9 : 1.0;
     if (r.floor_V < deepest - 1e-9 || r.floor_V > 1.2)

@@ -40,7 +40,7 @@ Expected<InstrumentAccuracy> parseAccuracy(const std::string& text, const std::s
             if (!value || !(*value >= 0 && *value <= 20)) return refused();
             gain = *value / 100;
             rest = rest.substr(percent + 1);
-            if (!rest.empty() && rest[0] != '+') return refused();
+            if (!rest.empty() && (rest[0] != '+' || rest.size() < 2)) return refused();
             rest = rest.empty() ? "" : rest.substr(1);
         }
         if (!rest.empty()) {

@@ -92,7 +92,8 @@ std::string shortValue(double value, const std::string& unit, const NumberStyle&
     const double shown = present(value, unit, style) * scale.factor;
     const double size = std::abs(shown);
     const bool temperature = unit == "C";
-    int digits = size >= 1000 ? 0 : size >= 100 ? 0 : size >= 10 ? 1 : 2;
+    // Three digits that count: 0.516 V is not 0.52 V.
+    int digits = size >= 99.95 ? 0 : size >= 9.995 ? 1 : size >= 0.9995 || size == 0 ? 2 : 3;
     if (temperature) digits = size >= 100 ? 0 : 1;
     std::string out = fixed(shown, digits, style);
     if (!scale.unit.empty()) out += kThinSpace + scale.unit;

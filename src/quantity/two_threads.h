@@ -33,6 +33,15 @@ void inTwo(std::size_t count, std::size_t many, const Part& part) {
     if (failure) std::rethrow_exception(failure);
 }
 
+/// a() and b(), the second on a thread of its own where it is `worth` one, as above.
+template <class A, class B>
+void atOnce(bool worth, const A& a, const B& b) {
+    inTwo(2, worth ? 2 : 3, [&](std::size_t from, std::size_t to) {
+        if (from == 0) a();
+        if (to == 2) b();
+    });
+}
+
 /// What fill(k, list) appends for every k of 0 … count, in that order.
 template <class T, class Fill>
 void collectInTwo(std::size_t count, std::size_t many, std::vector<T>& out, const Fill& fill) {

@@ -6,6 +6,8 @@
 #include <cstdint>
 #include <numeric>
 
+#include "quantity/two_threads.h"
+
 namespace nk {
 
 namespace {
@@ -207,19 +209,37 @@ ChannelQuality estimateQuality(std::span<const double> column, double textStep) 
     return quality;
 }
 
+ChannelQualities estimateQualities(const RecordingData& data) {
+    ChannelQualities out;
+    atOnce(
+        data.time_s.size() >= kBlock * kBlocks,
+        [&] {
+            out.voltage = estimateQuality(data.voltage_V, data.textStep_V);
+            if (!data.temperature_C.empty())
+                out.temperature = estimateQuality(data.temperature_C, data.textStep_C);
+        },
+        [&] { out.current = estimateQuality(data.current_A, data.textStep_A); });
+    return out;
+}
+
 std::shared_ptr<const Recording> Recording::make(RecordingData data) {
+    const ChannelQualities known = estimateQualities(data);
+    return make(std::move(data), known);
+}
+
+std::shared_ptr<const Recording> Recording::make(RecordingData data,
+                                                 const ChannelQualities& known) {
     const std::size_t n = data.time_s.size();
     assert(data.voltage_V.size() == n && data.current_A.size() == n);
     assert(data.temperature_C.empty() || data.temperature_C.size() == n);
     auto recording = std::make_shared<Recording>();
     recording->data_ = std::move(data);
     const RecordingData& d = recording->data_;
-    recording->voltage_ = estimateQuality(d.voltage_V, d.textStep_V);
-    recording->current_ = estimateQuality(d.current_A, d.textStep_A);
+    recording->voltage_ = known.voltage;
+    recording->current_ = known.current;
     recording->current_.noise =
         unansweredNoise(d.voltage_V, d.current_A, recording->current_.noise);
-    if (!d.temperature_C.empty())
-        recording->temperature_ = estimateQuality(d.temperature_C, d.textStep_C);
+    recording->temperature_ = known.temperature;
     std::vector<double> steps;
     sampleBlocks(n, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from + 1; i < to; ++i)

@@ -81,11 +81,18 @@ struct RecordingData {
     std::vector<Gap> gaps;
 };
 
+/// What a log's own columns say of its channels. Signs do not matter to it.
+struct ChannelQualities {
+    ChannelQuality voltage, current, temperature;
+};
+
 class Recording {
   public:
     /// Asserts that voltage and current are as long as time and that optional columns are
     /// either empty or as long.
     static std::shared_ptr<const Recording> make(RecordingData data);
+    /// The same where the qualities of these very columns are known already.
+    static std::shared_ptr<const Recording> make(RecordingData data, const ChannelQualities& known);
 
     std::size_t size() const { return data_.time_s.size(); }
     bool empty() const { return data_.time_s.empty(); }
@@ -131,5 +138,7 @@ using RecordingPtr = std::shared_ptr<const Recording>;
 /// Resolution and noise of a column. `textStep` is the last written decimal (0: unknown).
 /// Looks at no more than about 60,000 samples, spread over the column.
 ChannelQuality estimateQuality(std::span<const double> column, double textStep);
+/// Of all channels of `data`.
+ChannelQualities estimateQualities(const RecordingData& data);
 
 }  // namespace nk

@@ -124,8 +124,9 @@ std::string fadeText(const FadeReport& report) {
         out += fmt::format("A knee at {} {:.0f} ({:.0f} to {:.0f}): it fades faster since.\n", axis,
                            r.knee, r.kneeLow, r.kneeHigh);
     for (const LawFit& law : r.laws)
-        out += fmt::format("  {:<12} weight {:.2f}, end {:.0f}\n", toString(law.law), law.weight,
-                           law.end);
+        out += fmt::format(
+            "  {:<12} weight {:.2f}, {}\n", toString(law.law), law.weight,
+            std::isfinite(law.end) ? fmt::format("end {:.0f}", law.end) : "reaches no end");
     for (const std::string& c : report.caveats) out += "  " + c + "\n";
     return out;
 }

@@ -1,9 +1,11 @@
 #include "arrange.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "knee.h"
+#include "quantity/extent.h"
 
 namespace nk {
 
@@ -16,6 +18,13 @@ double duration_s(const Recording& r, const Segment& s) {
 }
 
 double median(std::span<const double> column, std::size_t first, std::size_t last) {
+    std::array<double, 8> few{};
+    if (last - first < few.size()) {
+        const auto count = static_cast<std::ptrdiff_t>(last - first + 1);
+        std::copy_n(column.begin() + static_cast<std::ptrdiff_t>(first), count, few.begin());
+        std::nth_element(few.begin(), few.begin() + count / 2, few.begin() + count);
+        return few[static_cast<std::size_t>(count / 2)];
+    }
     std::vector<double> values;
     const std::size_t stride = std::max<std::size_t>(1, (last - first) / 3000);
     for (std::size_t k = first; k <= last; k += stride) values.push_back(column[k]);
@@ -239,8 +248,7 @@ void nameCutOutsAndPulses(const Recording& recording, const Battery& battery,
     const auto v = recording.voltage_V();
     const double cells = battery.cells();
     const Chemistry* chemistry = battery.chemistryData();
-    double lowest = 1e300;
-    for (const double x : v) lowest = std::min(lowest, x);
+    const double lowest = extentOf(v, 1e300).low;
     const auto endLevel = [&](const Segment& seg) {
         const std::size_t few = std::min<std::size_t>(4, seg.last - seg.first);
         return median(recording.current_A(), seg.last - few, seg.last);

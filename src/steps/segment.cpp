@@ -2,9 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <optional>
 
 #include "knee.h"
+#include "quantity/extent.h"
+#include "quantity/two_threads.h"
 
 namespace nk {
 
@@ -12,6 +15,9 @@ namespace {
 
 /// More samples than this are no longer taken for one edge; it bounds the search for it.
 constexpr std::size_t kEdgeSamples = 64;
+
+/// From how many rows on a second thread is worth its start.
+constexpr std::size_t kManyRows = 100'000;
 
 /// Nothing below is decided by a law where the current's relative spread is under this.
 constexpr double kSteadyCurrent = 0.004;
@@ -116,8 +122,7 @@ RestLevel restLevel(const Recording& recording, const Battery& battery) {
     out.threshold_A =
         std::max({rated / 100, std::min(3 * q.noise, rated / 20), 1.01 * q.resolution, 1e-6});
     const auto i = recording.current_A();
-    double top = 0;
-    for (const double x : i) top = std::max(top, std::abs(x));
+    const double top = extentOf(i).size();
     const double limit = std::max(2.51 * q.resolution, std::min(2.5 * out.threshold_A, 0.05 * top));
     const auto runs = quietRuns(i, limit);
     if (runs.empty()) return out;
@@ -175,6 +180,20 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
         return x > restThreshold ? 1 : x < -restThreshold ? -1 : 0;
     };
 
+    // Most samples are no edge: the current keeps its direction, and nothing within three samples
+    // is as large as any jump must be.
+    std::vector<char> edge(n, 0);
+    inTwo(n, kManyRows, [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = std::max<std::size_t>(from, 1); k < to; ++k) {
+            const int here = direction(k);
+            const auto small = [&](std::size_t m) {
+                return std::abs(i[std::min(m, n - 1)] - i[k - 1]) < 8 * sigma;
+            };
+            edge[k] = here != direction(k - 1) || splitBefore[k] != 0 ||
+                      (here != 0 && !(small(k) && small(k + 1) && small(k + 2)));
+        }
+    });
+
     std::size_t first = 0;
     int current = direction(0);
     const auto close = [&](std::size_t last) {
@@ -208,9 +227,16 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
             ++stretch;
             continue;
         }
-        if (k == first) continue;
         // The next stretch is another's: no jump is looked for across its start.
         const std::size_t end = stretch != restless.end() ? stretch->first : n;
+        if (edge[k] == 0) {
+            const void* const next = std::memchr(edge.data() + k, 1, end - k);
+            k = next == nullptr
+                    ? end - 1
+                    : static_cast<std::size_t>(static_cast<const char*>(next) - edge.data()) - 1;
+            continue;
+        }
+        if (k == first) continue;
         const int here = direction(k);
         if (here != current || splitBefore[k]) {
             close(k - 1);
@@ -218,11 +244,6 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
             continue;
         }
         if (current == 0) continue;
-        // Most samples end here: nothing within three samples is as large as any jump must be.
-        const auto small = [&](std::size_t m) {
-            return std::abs(i[std::min(m, n - 1)] - i[k - 1]) < 8 * sigma;
-        };
-        if (small(k) && small(k + 1) && small(k + 2)) continue;
         // A jump stands alone: the changes before and after it are much smaller. The fall after a
         // knee goes on at a similar pace and is none. Up to two samples may lie on the way, or
         // some dozens within a blink.
@@ -290,7 +311,11 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
         else
             merged.push_back(seg);
     }
-    for (Segment& seg : merged) seg.level_A = medianCurrent(recording, seg.first, seg.last);
+    inTwo(merged.size(), n >= kManyRows ? 4 : merged.size() + 1,
+          [&](std::size_t from, std::size_t to) {
+              for (std::size_t k = from; k < to; ++k)
+                  merged[k].level_A = medianCurrent(recording, merged[k].first, merged[k].last);
+          });
     joinEdges(recording, merged);
     return merged;
 }

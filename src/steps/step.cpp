@@ -174,6 +174,7 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
     joinNeighbours(recording, segments);
     nameCutOutsAndPulses(recording, battery, segments);
     insertGaps(recording, segments);
+    out.list.reserve(segments.size());
     for (const Segment& seg : segments) out.list.push_back(toStep(seg));
     count(recording, out.list);
     findEndings(recording, battery, out.list);

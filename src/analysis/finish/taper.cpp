@@ -208,17 +208,39 @@ const std::optional<TaperFit>& taperOf(const AnalysisInput& in, int step) {
 
 namespace {
 
-double chargeUntil(const AnalysisInput& in, int cvStep, double time_s) {
-    // From the start of this charge: the step itself and the charge steps right before it.
-    double sum = 0;
-    int k = cvStep;
-    while (k > 0 && in.steps.list[static_cast<std::size_t>(k) - 1].isCharge()) --k;
-    const std::size_t from = in.steps.list[static_cast<std::size_t>(k)].countFrom;
-    const std::size_t to = std::min(in.recording.nearest(time_s),
-                                    in.steps.list[static_cast<std::size_t>(cvStep)].countTo);
-    sum = integrate(in.recording, from, to).charge_Ah;
-    return sum;
-}
+/// What went in since the start of a charge, the step itself and the charge steps right before it,
+/// at each of the step's samples.
+class ChargeSince {
+  public:
+    ChargeSince(const AnalysisInput& in, int cvStep) : in_(in) {
+        const auto& list = in.steps.list;
+        auto k = static_cast<std::size_t>(cvStep);
+        while (k > 0 && list[k - 1].isCharge()) --k;
+        from_ = list[k].countFrom;
+        to_ = std::max(list[static_cast<std::size_t>(cvStep)].countTo, from_);
+        first_ = std::clamp(list[static_cast<std::size_t>(cvStep)].first, from_, to_);
+        const auto t = in.recording.time_s();
+        const auto i = in.recording.current_A();
+        double sum_As = 0;
+        const auto interval = [&](std::size_t n) {
+            return 0.5 * (i[n] + i[n + 1]) * (t[n + 1] - t[n]);
+        };
+        for (std::size_t n = from_; n < first_; ++n) sum_As += interval(n);
+        sums_As_.reserve(to_ - first_ + 1);
+        sums_As_.push_back(sum_As);
+        for (std::size_t n = first_; n < to_; ++n) sums_As_.push_back(sum_As += interval(n));
+    }
+    /// Ah at the sample nearest to a time within the step.
+    double until(double time_s) const {
+        const std::size_t n = std::clamp(in_.recording.nearest(time_s), first_, to_);
+        return sums_As_[n - first_] / 3600;
+    }
+
+  private:
+    const AnalysisInput& in_;
+    std::size_t from_ = 0, first_ = 0, to_ = 0;
+    std::vector<double> sums_As_;
+};
 
 template <class Fill>
 void eachTaper(const AnalysisInput& in, std::vector<Reading>& out, const char* name,
@@ -268,8 +290,10 @@ void computeTaperTimeConstant(const AnalysisInput& in, std::vector<Reading>& out
               });
 }
 
+namespace {
+
 CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<TaperFit>& fit,
-                   double current_A) {
+                   const ChargeSince& charge, double current_A) {
     const Step& step = in.steps.list[static_cast<std::size_t>(cvStep)];
     const auto t = in.recording.time_s();
     const auto c = in.recording.current_A();
@@ -290,7 +314,7 @@ CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<Tape
     }
     if (std::isfinite(crossing)) {
         row.time_s = crossing;
-        row.charge_Ah = chargeUntil(in, cvStep, crossing);
+        row.charge_Ah = charge.until(crossing);
         row.uncertainty_Ah = std::hypot(rectangle(in.accuracy.currentGain * row.charge_Ah),
                                         current_A * in.recording.usualInterval_s() / 3600);
     } else if (fit && current_A > fit->floor_A * 1.02) {
@@ -300,7 +324,7 @@ CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<Tape
         const double over = fit->amplitude_A * std::exp(-(fit->end_s - fit->start_s) / fit->tau_s);
         const double gained = (over - (current_A - fit->floor_A)) * fit->tau_s / 3600 +
                               fit->floor_A * std::max(0.0, row.time_s - fit->end_s) / 3600;
-        row.charge_Ah = chargeUntil(in, cvStep, fit->end_s) + std::max(0.0, gained);
+        row.charge_Ah = charge.until(fit->end_s) + std::max(0.0, gained);
         const ChargeLeft& left = chargeLeftOf(in, cvStep);
         row.uncertainty_Ah = std::hypot(std::isfinite(left.left_Ah) && left.left_Ah > 0
                                             ? gained * left.uncertainty_Ah / left.left_Ah
@@ -312,13 +336,21 @@ CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<Tape
     return row;
 }
 
+}  // namespace
+
+CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<TaperFit>& fit,
+                   double current_A) {
+    return cutoffAt(in, cvStep, fit, ChargeSince(in, cvStep), current_A);
+}
+
 std::vector<CutoffRow> cutoffTable(const AnalysisInput& in, int cvStep) {
     std::vector<CutoffRow> rows;
     if (in.battery.rated_Ah <= 0 || cvStep < 0 || cvStep >= static_cast<int>(in.steps.list.size()))
         return rows;
     const auto& fit = taperOf(in, cvStep);
+    const ChargeSince charge(in, cvStep);
     for (const int denominator : {5, 10, 20, 30, 50}) {
-        rows.push_back(cutoffAt(in, cvStep, fit, in.battery.rated_Ah / denominator));
+        rows.push_back(cutoffAt(in, cvStep, fit, charge, in.battery.rated_Ah / denominator));
         rows.back().denominator = denominator;
     }
     return rows;

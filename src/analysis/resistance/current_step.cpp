@@ -53,14 +53,15 @@ std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
     const auto i = r.current_A();
     const ChannelQuality& q = r.currentQuality();
     const double rated = in.battery.rated_Ah;
-    for (std::size_t k = 1; k < list.size(); ++k) {
+    collectInTwo(list.size(), 4000, out, [&](std::size_t k, std::vector<Change>& to) {
+        if (k == 0) return;
         const Step& was = list[k - 1];
         const Step& is = list[k];
         if (was.kind == StepKind::Gap || is.kind == StepKind::Gap ||
             is.kind == StepKind::CvCharge || is.kind == StepKind::Variable ||
             was.kind == StepKind::Variable)
-            continue;
-        if ((is.kind == StepKind::Rest) != intoRest) continue;
+            return;
+        if ((is.kind == StepKind::Rest) != intoRest) return;
         Change c;
         c.step = static_cast<int>(k);
         c.from_A = levelAtEnd(r, was);
@@ -69,7 +70,7 @@ std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
         // A step the log resolves: twenty times its noise and resolution, and a tenth of C/10.
         if (std::abs(jump) < std::max({20 * q.sigma(), 8 * q.resolution, 0.01 * rated}) ||
             std::abs(jump) < 0.05 * std::max(std::abs(c.to_A), std::abs(c.from_A)))
-            continue;
+            return;
         // The border of the steps may lie a sample off the jump: look a little around it.
         std::size_t at = is.first;
         const auto near = [&](std::size_t n, double level) {
@@ -77,7 +78,7 @@ std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
         };
         while (at > was.first && !near(at - 1, c.from_A)) --at;
         while (at < is.last && near(at, c.from_A)) ++at;
-        if (at == 0 || at > is.last) continue;
+        if (at == 0 || at > is.last) return;
         c.onset = at;
         c.before = at - 1;
         // A dense logger sees the edge: its first samples are no longer the old level.
@@ -87,12 +88,12 @@ std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
             --c.before;
         c.settled = at;
         while (c.settled < is.last && !near(c.settled, c.to_A)) ++c.settled;
-        if (!near(c.settled, c.to_A)) continue;
+        if (!near(c.settled, c.to_A)) return;
         // Held: constant power or resistance may drift by a few per cent meanwhile.
         c.last = c.settled;
         while (c.last < is.last && near(c.last + 1, c.to_A)) ++c.last;
-        out.push_back(c);
-    }
+        to.push_back(c);
+    });
     return out;
 }
 

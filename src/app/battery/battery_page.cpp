@@ -117,6 +117,7 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
     shown_->setSortLocaleAware(true);
     shown_->setSortRole(HistoryTable::kSortRole);
     table_ = new QTableView(this);
+    table_->setTabKeyNavigation(false);  // Tab leads on to the next part
     table_->setModel(shown_);
     table_->setObjectName("history");
     table_->setAccessibleName(tr("History of the battery"));

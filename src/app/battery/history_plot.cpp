@@ -61,7 +61,8 @@ void HistoryPlot::redraw() {
                        : picture_ == Picture::Resistance ? view_.resistances
                                                          : view_.temperatures;
     const bool ohms = picture_ == Picture::Resistance;
-    const double scale = ohms ? 1e3 : 1;
+    const bool fahrenheit = picture_ == Picture::Temperature && currentStyle().fahrenheit;
+    const auto figure = [&](double x) { return ohms ? 1e3 * x : fahrenheit ? 1.8 * x + 32 : x; };
     std::map<std::string, std::vector<const HistoryDot*>> groups;
     double low = 1e300;
     double high = -1e300;
@@ -69,13 +70,13 @@ void HistoryPlot::redraw() {
     double to = -1e300;
     const auto place = [&](const HistoryDot& d) { return byCycles_ ? d.efc : d.at_s; };
     for (const HistoryDot& d : dots) {
-        if (!std::isfinite(place(d))) continue;
+        if (!std::isfinite(place(d)) || !std::isfinite(d.value)) continue;
         groups[d.group].push_back(&d);
-        low = std::min(low, scale * (std::isfinite(d.low) ? d.low : d.value));
-        high = std::max(high, scale * (std::isfinite(d.high) ? d.high : d.value));
+        low = std::min(low, figure(std::isfinite(d.low) ? d.low : d.value));
+        high = std::max(high, figure(std::isfinite(d.high) ? d.high : d.value));
         from = std::min(from, place(d));
         to = std::max(to, place(d));
-        places_.emplace_back(QPointF(place(d), scale * d.value), &d);
+        places_.emplace_back(QPointF(place(d), figure(d.value)), &d);
     }
     if (groups.empty()) {
         auto* words = new QCPItemText(this);
@@ -92,7 +93,9 @@ void HistoryPlot::redraw() {
     const QColor ink = picture_ == Picture::Capacity     ? t.charge
                        : picture_ == Picture::Resistance ? t.voltage
                                                          : t.temperature;
-    for (const auto& [group, members] : groups) {
+    for (auto& [group, members] : groups) {
+        // The bars go with the points by their order, and the points stand by their place.
+        std::ranges::stable_sort(members, {}, [&](const HistoryDot* d) { return place(*d); });
         QCPGraph* g = addGraph();
         g->setLineStyle(group.empty() ? QCPGraph::lsNone : QCPGraph::lsLine);
         g->setPen(QPen(ink, 1.4));
@@ -102,10 +105,10 @@ void HistoryPlot::redraw() {
         bars->setDataPlottable(g);
         bars->setPen(QPen(t.muted, 1));
         for (const HistoryDot* d : members) {
-            g->addData(place(*d), scale * d->value);
+            g->addData(place(*d), figure(d->value));
             const bool known = std::isfinite(d->high) && std::isfinite(d->low);
-            bars->addData(known ? scale * (d->value - d->low) : 0,
-                          known ? scale * (d->high - d->value) : 0);
+            bars->addData(known ? figure(d->value) - figure(d->low) : 0,
+                          known ? figure(d->high) - figure(d->value) : 0);
         }
     }
     if (picture_ == Picture::Capacity) {
@@ -135,6 +138,7 @@ void HistoryPlot::redraw() {
         std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(step, 1e-6)))), 0, 4));
     yAxis->setLabel(picture_ == Picture::Capacity ? tr("Capacity, Ah")
                     : ohms                        ? tr("Resistance, mΩ")
+                    : fahrenheit                  ? tr("Highest temperature, °F")
                                                   : tr("Highest temperature, °C"));
     if (byCycles_) {
         xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));

@@ -71,7 +71,11 @@ SourceDialog::SourceDialog(Session& session, Kind kind, QWidget* parent)
         kind == Kind::Simulated ? tr("those that it simulates") : tr("none of the shelf"), 0);
     for (const BatteryEntry& e : session.batteries())
         battery_->addItem(QString::fromStdString(e.battery.name), static_cast<qlonglong>(e.id));
-    if (kind != Kind::Simulated) {
+    if (kind == Kind::Simulated) {
+        // What it plays tells both.
+        source_->hide();
+        battery_->hide();
+    } else {
         field(tr("Whose"), battery_, "sourceBattery");
         title_ = new QLineEdit(this);
         title_->setPlaceholderText(tr("as the battery, with the day"));

@@ -107,6 +107,7 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     advice_->setStyleSheet("font-weight:600;");
     box->addWidget(advice_);
     table_ = new QTableWidget(0, kColumns, body_);
+    table_->setTabKeyNavigation(false);  // Tab leads on to the next part
     table_->setObjectName("rules");
     table_->setAccessibleName(tr("Stop rules, the one that suits best first"));
     table_->setHorizontalHeaderLabels({tr("Rule"), tr("It ends the charge at"), tr("Time"),

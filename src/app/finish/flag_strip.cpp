@@ -151,7 +151,7 @@ void FlagStrip::paintEvent(QPaintEvent*) {
 
 void FlagStrip::mousePressEvent(QMouseEvent* event) {
     const int index = flagAt(event->position().toPoint());
-    if (index < 0) return;
+    if (index < 0 || event->button() != Qt::LeftButton) return;
     const Flag& flag = flags_[static_cast<std::size_t>(index)];
     select(flag.rule);
     Q_EMIT flagSelected(flag.rule);
@@ -180,7 +180,7 @@ void FlagStrip::mouseReleaseEvent(QMouseEvent*) {
 }
 
 void FlagStrip::keyPressEvent(QKeyEvent* event) {
-    if (flags_.empty()) return;
+    if (flags_.empty()) return QWidget::keyPressEvent(event);
     int at = -1;
     for (std::size_t k = 0; k < flags_.size(); ++k)
         if (flags_[k].rule == selected_) at = static_cast<int>(k);

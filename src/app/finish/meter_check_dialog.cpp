@@ -36,6 +36,7 @@ MeterCheckDialog::MeterCheckDialog(RecordingPtr recording, const std::vector<dou
     intro->setWordWrap(true);
     box->addWidget(intro);
     table_ = new QTableWidget(0, kColumns, this);
+    table_->setTabKeyNavigation(false);  // Tab leads on to the next part
     table_->setObjectName("meterReadings");
     table_->setAccessibleName(tr("Meter readings"));
     table_->setHorizontalHeaderLabels(

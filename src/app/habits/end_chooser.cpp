@@ -49,7 +49,7 @@ void EndChooser::setKind(Kind kind) {
     filling_ = true;
     kind_->setCurrentIndex(static_cast<int>(kind));
     const bool share = kind == Kind::First || kind == Kind::Label;
-    value_->setDecimals(kind == Kind::Charge ? 2 : kind == Kind::Ohms ? 1 : 0);
+    value_->setDecimals(kind == Kind::Charge || kind == Kind::Ohms ? 2 : 0);
     value_->setSingleStep(kind == Kind::Charge ? 0.1 : share ? 5 : kind == Kind::Ohms ? 1 : 10);
     if (share) {
         value_->setRange(1, 99);
@@ -61,7 +61,7 @@ void EndChooser::setKind(Kind kind) {
         value_->setRange(0.01, 10000);
         value_->setValue(1);
     } else {
-        value_->setRange(0.1, 100000);
+        value_->setRange(0.01, 100000);
         value_->setValue(50);
     }
     filling_ = false;

@@ -65,9 +65,11 @@ void PauseList::addLine(const HabitPause& pause) {
                      tr("Days a year in which it is not used"));
     line.level = spin(0, 100, 100 * pause.soc, narrow + "%", "habitPauseLevel",
                       tr("Charge level in the pause"));
-    line.warmth = spin(-30, 160, shownWarmth(pause.temperature_C),
-                       narrow + (currentStyle().fahrenheit ? "°F" : "°C"), "habitPauseWarmth",
-                       tr("Warmth of its place in the pause"));
+    // What a habit may hold (ageing/habit.h).
+    line.warmth =
+        spin(static_cast<int>(shownWarmth(-30)), static_cast<int>(shownWarmth(70)),
+             shownWarmth(pause.temperature_C), narrow + (currentStyle().fahrenheit ? "°F" : "°C"),
+             "habitPauseWarmth", tr("Warmth of its place in the pause"));
     auto* away = new QPushButton("×", row);
     away->setObjectName("pauseRemove");
     away->setProperty("role", "link");

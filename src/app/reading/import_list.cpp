@@ -17,6 +17,7 @@ ImportList::ImportList(const QString& first, const QStringList& files, QWidget* 
     resize(620, 360);
     auto* box = new QVBoxLayout(this);
     table_ = new QTableWidget(static_cast<int>(files.size()) + 1, 2, this);
+    table_->setTabKeyNavigation(false);  // Tab leads on to the next part
     table_->setObjectName("importResults");
     table_->setAccessibleName(tr("Files and their results"));
     table_->setHorizontalHeaderLabels({tr("File"), tr("Result")});

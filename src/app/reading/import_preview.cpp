@@ -154,6 +154,7 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     summary_->setProperty("role", "muted");
     box->addWidget(summary_);
     table_ = new QTableWidget(this);
+    table_->setTabKeyNavigation(false);  // Tab leads on to the next part
     table_->setObjectName("previewTable");
     table_->setAccessibleName(tr("First rows of the log; what each column holds can be changed"));
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);

@@ -27,6 +27,7 @@ BackupList::BackupList(const std::vector<BackupFile>& backups, QWidget* parent) 
     words->setWordWrap(true);
     box->addWidget(words);
     table_ = new QTableWidget(static_cast<int>(backups.size()), 2, this);
+    table_->setTabKeyNavigation(false);  // Tab leads on to the next part
     table_->setObjectName("backups");
     table_->setAccessibleName(tr("Backups, newest first"));
     table_->setHorizontalHeaderLabels({tr("Made"), tr("Size")});

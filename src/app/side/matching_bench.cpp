@@ -327,6 +327,7 @@ void MatchingBench::rank() {
     note->setWordWrap(true);
     box->addWidget(note);
     auto* list = new QTableWidget(static_cast<int>(modules_.size()), 4, dialog);
+    list->setTabKeyNavigation(false);  // Tab leads on to the next part
     list->setObjectName("rankList");
     list->setAccessibleName(tr("Modules with their class"));
     list->setHorizontalHeaderLabels(

@@ -113,13 +113,12 @@ QString ModuleBoard::figuresOf(std::size_t group) const {
         siemens += 1 / modules_[static_cast<std::size_t>(m)].resistance_ohm;
     }
     const double off_mAh = 1000 * (sum - meanGroup_Ah_);
-    QString words = QString::fromStdString(fixed(sum, 3, currentStyle())) + QChar(0x202f) + "Ah  " +
-                    (std::abs(off_mAh) < 0.5 ? QString("±0")
-                                             : QLocale()
-                                                   .toString(off_mAh, 'f', 0)
-                                                   .replace('-', QChar(0x2212))
-                                                   .prepend(off_mAh > 0 ? "+" : "")) +
-                    QChar(0x202f) + "mAh";
+    QString words =
+        QString::fromStdString(fixed(sum, 3, currentStyle())) + QChar(0x202f) + "Ah  " +
+        (std::abs(off_mAh) < 0.5 ? QString("±0")
+                                 : (off_mAh > 0 ? "+" : "") +
+                                       QString::fromStdString(fixed(off_mAh, 0, currentStyle()))) +
+        QChar(0x202f) + "mAh";
     if (siemens > 0 && std::isfinite(siemens))
         words += "\n" + QString::fromStdString(shortValue(1 / siemens, "ohm"));
     return words;
@@ -183,7 +182,8 @@ void ModuleBoard::paintEvent(QPaintEvent*) {
 void ModuleBoard::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     held_ = moduleAt(event->pos());
-    current_ = held_;
+    // A click beside the tiles leaves the keyboard where it was.
+    if (held_ >= 0) current_ = held_;
     pointer_ = event->pos();
     dragging_ = held_ >= 0;
     update();

@@ -26,6 +26,7 @@ QLabel* label(QWidget* parent, const char* name, const char* role) {
 QTableWidget* table(QWidget* parent, const char* name, const QString& accessible,
                     const QStringList& heads) {
     auto* t = new QTableWidget(0, static_cast<int>(heads.size()), parent);
+    t->setTabKeyNavigation(false);  // Tab leads on to the next part
     t->setObjectName(name);
     t->setAccessibleName(accessible);
     t->setHorizontalHeaderLabels(heads);
