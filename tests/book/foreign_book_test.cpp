@@ -2,8 +2,10 @@
 // seen.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+
 #include <sys/wait.h>
 #include <unistd.h>
+#include <regex>
 
 #include <cstring>
 #include <fstream>
@@ -202,16 +204,20 @@ TEST_F(ForeignBook, EveryKindOfOldEntryIsTakenBackAndMadeAgain) {
     std::vector<std::string> states;
     const auto state = [&] {
         const std::string all = test::stateOf(**book);
-        return all.substr(0, all.rfind("|undo"));
+        // What an edit made was written into it when the book was brought up; an old journal knows
+        // only what was asked for, which is applied anew.
+        static const std::regex made(" from=[^ ]* to=[^ ]* kind=[^ ]*");
+        return std::regex_replace(all.substr(0, all.rfind("|undo")), made, "");
     };
     states.push_back(state());
-    EXPECT_THAT(states.front(), HasSubstr("Ω pack;"));
+    EXPECT_THAT(states.front(), HasSubstr("name=Ω pack "));
     for (int k = 0; k < 10; ++k) {
         const auto undone = (*book)->undo();
         ASSERT_TRUE(undone) << undone.error().text();
         states.push_back(state());
     }
-    EXPECT_EQ(states.back(), "") << "all taken back";
+    EXPECT_TRUE((*book)->batteries()->empty() && (*book)->recordings()->empty())
+        << "all taken back";
     for (int k = 9; k >= 0; --k) {
         ASSERT_TRUE((*book)->redo());
         EXPECT_EQ(state(), states[static_cast<std::size_t>(k)]);

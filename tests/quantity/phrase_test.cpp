@@ -52,7 +52,7 @@ TEST(Format, FollowsTheStyleOfTheThread) {
     Presentation p;
     p.style = {',', true, ChargeUnit::AmpHours};
     const Presenting presenting(p);
-    EXPECT_EQ(shortValue(0.48, "Ah"), "0,48\u202FAh");
+    EXPECT_EQ(shortValue(0.48, "Ah"), "0,480\u202FAh");
     EXPECT_EQ(shortValue(25, "C"), "77,0\u202F°F");
     EXPECT_EQ(valueText(1.0, 0.1, "C/min").joined(), "1,80 ± 0,36\u202F°F/min")
         << "a rate of change has no zero point";
