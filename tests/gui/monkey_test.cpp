@@ -105,7 +105,7 @@ class Monkey : public test::Window, public testing::WithParamInterface<unsigned>
                     window_->redo();
                 break;
             case 9:
-                window_->setStation(static_cast<int>(random() % 3));
+                window_->setStation(static_cast<int>(random() % window_->stations().size()));
                 break;
             default:
                 w->setFocus();

@@ -36,6 +36,7 @@ inline QString shortOf(const QWidget* w) {
         if (label->text().isEmpty() || label->textFormat() == Qt::RichText) return {};
         // These are cut on purpose, with their whole text elsewhere.
         if (label->sizePolicy().horizontalPolicy() == QSizePolicy::Ignored) return {};
+        if (label->property("elides").toBool()) return {};
         const QRect room = label->contentsRect();
         if (label->wordWrap()) {
             const int need = label->heightForWidth(label->width());
@@ -56,7 +57,9 @@ inline QString shortOf(const QWidget* w) {
         return {};
     }
     if (const auto* button = qobject_cast<const QAbstractButton*>(w)) {
-        if (button->text().isEmpty()) return {};
+        if (button->text().isEmpty() ||
+            button->sizePolicy().horizontalPolicy() == QSizePolicy::Ignored)
+            return {};
         const int need = widestLine(button->text(), button->fontMetrics());
         if (need > button->width() - 2)
             return QString("%1 px wide, %2 wanted").arg(button->width()).arg(need);

@@ -150,7 +150,7 @@ BatteryPage::BatteryPage(Session& session, QWidget* parent) : QWidget(parent), s
 
 void BatteryPage::show(std::int64_t batteryId) {
     battery_ = batteryId;
-    name_->setText(QString::fromStdString(session_.batteryOf(batteryId).name));
+    name_->setText(breakable(QString::fromStdString(session_.batteryOf(batteryId).name)));
     job_.start(
         [path = session_.path(), batteryId, at = now_s()](
             std::stop_token, const Job::ProgressSink&) -> Expected<BatteryPageView> {
@@ -171,16 +171,16 @@ void BatteryPage::show(std::int64_t batteryId) {
 void BatteryPage::take(BatteryPageView view) {
     view_ = std::move(view);
     readings_->setRows(view_.rows);
-    name_->setText(view_.name);
+    name_->setText(breakable(view_.name));
     kind_->setText(view_.kind);
     verdict_->setText(view_.verdict);
     while (QLayoutItem* item = reasons_->takeAt(0)) {
         item->widget()->deleteLater();
         delete item;
     }
-    about_->setText(view_.about);
+    about_->setText(breakable(view_.about));
     about_->setVisible(!view_.about.isEmpty());
-    outOfUse_->setText(view_.outOfUse);
+    outOfUse_->setText(breakable(view_.outOfUse));
     outOfUse_->setVisible(!view_.outOfUse.isEmpty());
     constexpr int kPhoto = 110;
     const QPixmap photo = photoOf(view_.photo, kPhoto);

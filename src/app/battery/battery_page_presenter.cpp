@@ -81,7 +81,13 @@ QString aboutOf(const BatteryPageData& d) {
                            .arg(figure(l.worth * std::min(1.2, latest / label)), figure(l.worth))
                      : QObject::tr("A full charge is worth %1.").arg(figure(l.worth));
     }
-    if (!l.notes.empty()) words += (words.isEmpty() ? "" : "\n") + qs(l.notes);
+    if (!l.notes.empty()) {
+        // A page, not a book: the whole stands where it is written ("More…").
+        constexpr qsizetype kMost = 240;
+        const QString notes = qs(l.notes);
+        words += (words.isEmpty() ? "" : "\n") +
+                 (notes.size() > kMost ? notes.left(kMost).trimmed() + "…" : notes);
+    }
     return words;
 }
 

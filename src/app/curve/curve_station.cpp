@@ -12,6 +12,7 @@
 #include "app/plot/ribbon.h"
 #include "app/preferences/preferences.h"
 #include "app/shell/data_export.h"
+#include "app/theme/word_label.h"
 #include "quantity/format.h"
 #include "report/words.h"
 
@@ -22,13 +23,11 @@ CurveStation::CurveStation(QWidget* parent) : Station(parent) {
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(10, 9, 8, 8);
     box->setSpacing(2);
-    title_ = new QLabel(this);
+    title_ = new NameLabel(this);
     title_->setObjectName("recordingTitle");
     title_->setProperty("role", "title");
-    title_->setTextFormat(Qt::PlainText);
-    subtitle_ = new QLabel(this);
+    subtitle_ = new NameLabel(this);
     subtitle_->setProperty("role", "muted");
-    subtitle_->setTextFormat(Qt::PlainText);
     subtitle_->setStyleSheet("font-size:12px;");
     auto* head = new QHBoxLayout;
     head->setSpacing(4);

@@ -16,6 +16,7 @@
 #include "app/plot/lanes_plot.h"
 #include "app/shell/table_habits.h"
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -60,15 +61,6 @@ class AgainstFull : public QStyledItemDelegate {
     }
 };
 
-QLabel* line(QWidget* parent, const char* name, const char* role) {
-    auto* label = new QLabel(parent);
-    label->setObjectName(name);
-    if (role[0] != 0) label->setProperty("role", role);
-    label->setTextFormat(Qt::PlainText);
-    label->setWordWrap(true);
-    return label;
-}
-
 }  // namespace
 
 FinishStation::FinishStation(QWidget* parent) : Station(parent) {
@@ -77,16 +69,16 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     outer->setContentsMargins(10, 9, 8, 8);
     outer->setSpacing(4);
     auto* head = new QHBoxLayout;
-    title_ = line(this, "finishTitle", "title");
-    title_->setWordWrap(false);
-    title_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    title_ = new NameLabel(this);
+    title_->setObjectName("finishTitle");
+    title_->setProperty("role", "title");
     charges_ = new QComboBox(this);
     charges_->setObjectName("charges");
     charges_->setAccessibleName(tr("Which charge of the log"));
     head->addWidget(title_, 1);
     head->addWidget(charges_);
     outer->addLayout(head);
-    nothing_ = line(this, "noCharge", "muted");
+    nothing_ = wordLabel(this, "noCharge", "muted");
     nothing_->setText(
         tr("There is no charge in this log. Choose another recording on the shelf, or log a "
            "charge from its start until some minutes after its end."));
@@ -95,7 +87,7 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     auto* box = new QVBoxLayout(body_);
     box->setContentsMargins(0, 0, 0, 0);
     box->setSpacing(4);
-    full_ = line(body_, "fullWords", "muted");
+    full_ = wordLabel(body_, "fullWords", "muted");
     box->addWidget(full_);
     flags_ = new FlagStrip(body_);
     box->addWidget(flags_);
@@ -103,7 +95,7 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     plot_->setObjectName("finishLanes");
     plot_->setMinimumHeight(170);
     box->addWidget(plot_, 1);
-    advice_ = line(body_, "advice", "");
+    advice_ = wordLabel(body_, "advice", "");
     advice_->setStyleSheet("font-weight:600;");
     box->addWidget(advice_);
     table_ = new QTableWidget(0, kColumns, body_);
@@ -132,7 +124,7 @@ FinishStation::FinishStation(QWidget* parent) : Station(parent) {
     table_->setColumnWidth(kAgainst, 204);
     giveHabits(table_, "rules");
     box->addWidget(table_);
-    problem_ = line(body_, "ruleProblem", "muted");
+    problem_ = wordLabel(body_, "ruleProblem", "muted");
     box->addWidget(problem_);
     auto* buttons = new QHBoxLayout;
     buttons->setContentsMargins(4, 0, 0, 0);

@@ -52,10 +52,9 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     box->setContentsMargins(10, 9, 8, 8);
     box->setSpacing(6);
     auto* head = new QHBoxLayout;
-    title_ = new QLabel(page);
+    title_ = new NameLabel(page);
     title_->setObjectName("habitsTitle");
     title_->setProperty("role", "title");
-    title_->setTextFormat(Qt::PlainText);
     head->addWidget(title_, 1);
     own_ = new QPushButton(tr("by its own fade"), page);
     own_->setObjectName("habitsOwn");
@@ -106,10 +105,9 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     row_ = new QHBoxLayout;
     row_->setSpacing(8);
     box->addLayout(row_);
-    listTitle_ = new QLabel(page);
+    listTitle_ = new NameLabel(page);
     listTitle_->setObjectName("changesTitle");
     listTitle_->setProperty("role", "heading");
-    listTitle_->setTextFormat(Qt::PlainText);
     box->addWidget(listTitle_);
     list_ = new QVBoxLayout;
     list_->setSpacing(1);

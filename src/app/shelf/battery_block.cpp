@@ -11,6 +11,7 @@
 
 #include "analysis/analysis.h"
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 #include "history/summary.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
@@ -103,20 +104,6 @@ class CapacityBar : public QWidget {
     double fraction_;
 };
 
-/// A label that ends in an ellipsis where there is no room.
-class ElidedLabel : public QLabel {
-  public:
-    using QLabel::QLabel;
-
-  protected:
-    void paintEvent(QPaintEvent*) override {
-        QPainter p(this);
-        p.setPen(palette().color(foregroundRole()));
-        p.drawText(contentsRect(), static_cast<int>(Qt::AlignVCenter | Qt::AlignLeft),
-                   fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
-    }
-};
-
 QString kindOf(const Battery& battery) {
     const Chemistry* c = battery.chemistryData();
     QString kind = c != nullptr ? QString::fromStdString(c->label) : BatteryBlock::tr("chemistry?");
@@ -173,7 +160,7 @@ void BatteryBlock::addHead(const BatteryEntry* entry) {
     });
     layout()->addWidget(name);
     if (entry == nullptr) return;
-    auto* kind = new ElidedLabel(kindOf(entry->battery), this);
+    auto* kind = new NameLabel(kindOf(entry->battery), this);
     kind->setProperty("role", "small");
     kind->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     kind->setToolTip(kind->text());
@@ -237,7 +224,7 @@ void BatteryBlock::addState(const BatteryEntry* entry,
     static_cast<QVBoxLayout*>(layout())->addLayout(line);
     if (at.isEmpty()) return;
     auto* how =
-        new ElidedLabel(tr("at %1").arg(QString::fromStdString(conditionsShort(*gave))), this);
+        new NameLabel(tr("at %1").arg(QString::fromStdString(conditionsShort(*gave))), this);
     how->setObjectName(QString("conditions-%1").arg(id_));
     how->setProperty("role", "small");
     how->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);

@@ -9,19 +9,11 @@
 #include <QVBoxLayout>
 
 #include "app/shell/table_habits.h"
+#include "app/theme/word_label.h"
 
 namespace nk {
 
 namespace {
-
-QLabel* label(QWidget* parent, const char* name, const char* role) {
-    auto* l = new QLabel(parent);
-    l->setObjectName(name);
-    if (role[0] != 0) l->setProperty("role", role);
-    l->setTextFormat(Qt::PlainText);
-    l->setWordWrap(true);
-    return l;
-}
 
 QTableWidget* table(QWidget* parent, const char* name, const QString& accessible,
                     const QStringList& heads) {
@@ -67,14 +59,14 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(10, 9, 8, 8);
     box->setSpacing(4);
-    title_ = label(this, "strengthTitle", "title");
-    title_->setWordWrap(false);
-    title_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    title_ = new NameLabel(this);
+    title_->setObjectName("strengthTitle");
+    title_->setProperty("role", "title");
     box->addWidget(title_);
-    sentence_ = label(this, "trueC", "");
+    sentence_ = wordLabel(this, "trueC", "");
     sentence_->setStyleSheet("font-weight:600;");
     box->addWidget(sentence_);
-    conditions_ = label(this, "strengthConditions", "muted");
+    conditions_ = wordLabel(this, "strengthConditions", "muted");
     box->addWidget(conditions_);
     rating_ = table(this, "rating", tr("The four views of the C rating"),
                     {tr("View"), tr("Current"), tr("Rate"), tr("Under which conditions")});
@@ -130,7 +122,7 @@ StrengthStation::StrengthStation(QWidget* parent) : Station(parent) {
                                                  ? OwnCurve()
                                                  : study_->openCircuit->curve());
     });
-    words_ = label(this, "pictureWords", "muted");
+    words_ = wordLabel(this, "pictureWords", "muted");
     auto* wordsRow = new QHBoxLayout;
     wordsRow->addWidget(words_, 1);
     wordsRow->addWidget(ownCurve_, 0, Qt::AlignTop);
