@@ -35,6 +35,24 @@ TEST_F(HabitsWindow, WorksOnAnEmptyBook) {
     EXPECT_EQ(s->helpPage(), "habits");
 }
 
+TEST_F(HabitsWindow, WhatIsReadOfABatteryThatWasLeftIsDropped) {
+    importCycle();
+    HabitsStation* s = station();
+    ASSERT_TRUE(part<QLabel>("habitsTitle")->text().contains("Dew heater"));
+    const auto id = window_->shown()->batteryId;
+    for (int k = 0; k < 5; ++k) {
+        s->showBattery(id);
+        s->showBattery(0);
+        QTest::qWait(60);
+        EXPECT_FALSE(part<QLabel>("habitsTitle")->text().contains("Dew heater"));
+    }
+    QTest::qWait(400);
+    EXPECT_FALSE(part<QLabel>("habitsTitle")->text().contains("Dew heater"));
+    s->showBattery(id);
+    settle();
+    EXPECT_TRUE(part<QLabel>("habitsTitle")->text().contains("Dew heater"));
+}
+
 TEST_F(HabitsWindow, TheEdgeOfTheBandIsTheTarget) {
     importCycle();
     HabitsStation* s = station();

@@ -184,6 +184,26 @@ TEST_F(PlanWindow, WhatIfTellsALoggedStepAgain) {
     }
 }
 
+TEST_F(PlanWindow, AnAnswerAboutALogThatIsGoneIsDropped) {
+    importCycle();
+    PlanStation* s = station();
+    ask(6);
+    auto* panel = s->findChild<WhatIfPanel*>();
+    ASSERT_TRUE(panel->answer()) << panel->words().toStdString();
+    auto* amount = part<QDoubleSpinBox>("whatIfAmount");
+    for (int k = 0; k < 8; ++k) {
+        amount->setValue(0.9 * amount->value());  // asks the worker
+        if (k % 2 == 0)
+            panel->setRecording(nullptr, std::nullopt, "nothing is known");
+        else
+            panel->setRecording(window_->shown(), std::nullopt, "nothing is known");
+        QTest::qWait(40);
+        EXPECT_FALSE(panel->answer());
+    }
+    QTest::qWait(300);
+    EXPECT_EQ(panel->words(), "nothing is known");
+}
+
 TEST_F(PlanWindow, ANickelChargeIsToldAgainToItsPeakOrByTheClock) {
     const auto log = logged(R"({"seed": 5, "ambient_C": 22,
         "battery": {"name": "x", "chemistry": "nimh", "series": 6, "rated_Ah": 2.0, "capacity_Ah": 1.9, "soc": 0.1},

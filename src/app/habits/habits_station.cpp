@@ -199,6 +199,7 @@ void HabitsStation::showBattery(std::int64_t id) {
     if (keeper_->isActive()) keep();
     battery_ = id;
     if (id <= 0) {
+        job_.cancel();  // of the battery before
         take({});
         return;
     }

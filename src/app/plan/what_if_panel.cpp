@@ -64,6 +64,7 @@ WhatIfPanel::WhatIfPanel(QWidget* parent) : QWidget(parent) {
 
 void WhatIfPanel::setRecording(const ShownPtr& shown, const std::optional<OwnModel>& model,
                                const QString& why) {
+    job_.cancel();  // an answer about what was shown before
     shown_ = shown;
     model_ = model;
     steps_.clear();
