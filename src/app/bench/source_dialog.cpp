@@ -14,6 +14,7 @@
 #include "analysis/finish/replay.h"
 #include "app/bench/bench_process.h"
 #include "app/session/text.h"
+#include "app/theme/word_label.h"
 #include "planning/charge_plan.h"
 
 namespace nk {
@@ -97,11 +98,7 @@ SourceDialog::SourceDialog(Session& session, Kind kind, QWidget* parent)
                                this);
     caution->setWordWrap(true);
     box->addWidget(caution);
-    problem_ = new QLabel(this);
-    problem_->setObjectName("sourceProblem");
-    problem_->setTextFormat(Qt::PlainText);
-    problem_->setProperty("role", "hazard");
-    problem_->setWordWrap(true);
+    problem_ = wordLabel(this, "sourceProblem", "hazard");
     problem_->hide();
     box->addWidget(problem_);
     auto* buttons = new QDialogButtonBox(this);

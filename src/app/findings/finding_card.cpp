@@ -10,6 +10,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -35,10 +36,8 @@ QColor toneColour(CardTone tone) {
 QLabel* text(const QString& words, int pixels, int weight, const QColor& colour, QWidget* parent) {
     QString whole = words;
     whole.replace(" ± ", "\u00A0±\u00A0");  // a number and its uncertainty stay in one line
-    auto* label = new QLabel(whole, parent);
-    label->setWordWrap(true);
-    label->setTextFormat(Qt::PlainText);
-    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* label = wordLabel(parent);
+    label->setText(whole);
     label->setStyleSheet(QString("font-size:%1px;font-weight:%2;color:%3;")
                              .arg(pixels)
                              .arg(weight)

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/theme/word_label.h"
 #include "formats/time_text.h"
 #include "quantity/format.h"
 #include "quantity/units.h"
@@ -47,11 +48,8 @@ MeterCheckDialog::MeterCheckDialog(RecordingPtr recording, const std::vector<dou
     table_->horizontalHeader()->setSectionResizeMode(kPlace, QHeaderView::ResizeToContents);
     table_->verticalHeader()->setDefaultSectionSize(34);
     box->addWidget(table_, 1);
-    words_ = new QLabel(this);
-    words_->setObjectName("meterWords");
-    words_->setWordWrap(true);
+    words_ = wordLabel(this, "meterWords");
     words_->setMinimumHeight(64);
-    words_->setAlignment(Qt::AlignTop);
     box->addWidget(words_);
     auto* row = new QHBoxLayout;
     auto* more = new QPushButton(tr("Another reading"), this);

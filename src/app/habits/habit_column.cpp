@@ -17,6 +17,7 @@
 #include "app/habits/week_band.h"
 #include "app/habits/years_bar.h"
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -143,22 +144,14 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     pauses_ = new PauseList(this);
     box->addWidget(pauses_);
     connect(pauses_, &PauseList::changed, this, [this] { readFields(); });
-    lines_ = new QLabel(this);
-    lines_->setObjectName("habitLines");
-    lines_->setTextFormat(Qt::PlainText);
-    lines_->setWordWrap(true);
-    lines_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    lines_ = wordLabel(this, "habitLines");
     box->addWidget(lines_);
     how_ = new QPushButton(tr("how?"), this);
     how_->setObjectName("habitHow");
     how_->setCheckable(true);
     how_->setProperty("role", "link");
     box->addWidget(how_, 0, Qt::AlignLeft);
-    why_ = new QLabel(this);
-    why_->setObjectName("habitWhy");
-    why_->setProperty("role", "muted");
-    why_->setTextFormat(Qt::PlainText);
-    why_->setWordWrap(true);
+    why_ = wordLabel(this, "habitWhy", "muted");
     why_->hide();
     box->addWidget(why_);
     box->addStretch(1);

@@ -8,6 +8,8 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "app/theme/word_label.h"
+
 namespace nk {
 
 DueDialog::DueDialog(const std::vector<DueTask>& tasks, double now_s, QWidget* parent)
@@ -50,14 +52,11 @@ DueDialog::DueDialog(const std::vector<DueTask>& tasks, double now_s, QWidget* p
         head->addStretch(1);
         head->addWidget(when);
         words->addLayout(head);
-        auto* what = new QLabel(QString::fromStdString(t.text), body);
-        what->setTextFormat(Qt::PlainText);
-        what->setWordWrap(true);
+        auto* what = wordLabel(body);
+        what->setText(QString::fromStdString(t.text));
         words->addWidget(what);
-        auto* why = new QLabel(QString::fromStdString(t.reason), body);
-        why->setTextFormat(Qt::PlainText);
-        why->setProperty("role", "muted");
-        why->setWordWrap(true);
+        auto* why = wordLabel(body, "", "muted");
+        why->setText(QString::fromStdString(t.reason));
         words->addWidget(why);
         row->addLayout(words, 1);
         auto* ticked = new QPushButton(tr("Done"), body);

@@ -12,6 +12,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "app/theme/word_label.h"
 #include "chemistry/identify.h"
 
 namespace nk {
@@ -25,11 +26,10 @@ IntakeDialog::IntakeDialog(const std::vector<BatteryEntry>& have, QWidget* paren
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(18, 16, 18, 16);
     box->setSpacing(10);
-    auto* intro = new QLabel(
+    auto* intro = wordLabel(this);
+    intro->setText(
         tr("What they all are stands here. Then a line for each: its serial number and, behind a "
-           "semicolon, what is written on it where it differs. Enter goes on to the next."),
-        this);
-    intro->setWordWrap(true);
+           "semicolon, what is written on it where it differs. Enter goes on to the next."));
     box->addWidget(intro);
     auto* form = new QFormLayout;
     form->setLabelAlignment(Qt::AlignRight | Qt::AlignVCenter);
@@ -62,10 +62,7 @@ IntakeDialog::IntakeDialog(const std::vector<BatteryEntry>& have, QWidget* paren
     line_->setAccessibleName(tr("Serial number and label of the next one"));
     form->addRow(tr("Next one"), line_);
     box->addLayout(form);
-    words_ = new QLabel(this);
-    words_->setObjectName("intakeWords");
-    words_->setTextFormat(Qt::PlainText);
-    words_->setWordWrap(true);
+    words_ = wordLabel(this, "intakeWords");
     words_->setMinimumHeight(34);
     box->addWidget(words_);
     list_ = new QListWidget(this);

@@ -11,6 +11,8 @@
 #include <QSpinBox>
 #include <QVBoxLayout>
 
+#include "app/theme/word_label.h"
+
 namespace nk {
 
 namespace {
@@ -68,9 +70,7 @@ LabelDialog::LabelDialog(int labels, QWidget* parent) : QDialog(parent), labels_
     outlines_->setObjectName("labelOutlines");
     form->addRow(QString(), outlines_);
     box->addLayout(form);
-    words_ = new QLabel(this);
-    words_->setObjectName("labelWords");
-    words_->setWordWrap(true);
+    words_ = wordLabel(this, "labelWords");
     words_->setMinimumHeight(36);
     box->addWidget(words_);
     auto* row = new QHBoxLayout;

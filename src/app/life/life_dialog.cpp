@@ -17,6 +17,7 @@
 
 #include "app/session/dialogs.h"
 #include "app/session/text.h"
+#include "app/theme/word_label.h"
 #include "quantity/iso_time.h"
 
 namespace nk {
@@ -50,11 +51,9 @@ LifeDialog::LifeDialog(const BatteryEntry& battery, const BatteryLife& life,
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(18, 16, 18, 16);
     box->setSpacing(10);
-    auto* intro = new QLabel(tr("%1 beyond its card. Everything may be left open.")
-                                 .arg(QString::fromStdString(battery.battery.name)),
-                             this);
-    intro->setTextFormat(Qt::PlainText);
-    intro->setWordWrap(true);
+    auto* intro = wordLabel(this);
+    intro->setText(tr("%1 beyond its card. Everything may be left open.")
+                       .arg(QString::fromStdString(battery.battery.name)));
     box->addWidget(intro);
     auto* form = new QFormLayout;
     form->setLabelAlignment(Qt::AlignRight | Qt::AlignVCenter);
@@ -119,10 +118,7 @@ LifeDialog::LifeDialog(const BatteryEntry& battery, const BatteryLife& life,
     photoRow->addWidget(choose);
     form->addRow(tr("Picture"), photoRow);
     box->addLayout(form);
-    problem_ = new QLabel(this);
-    problem_->setObjectName("lifeProblem");
-    problem_->setWordWrap(true);
-    problem_->setTextFormat(Qt::PlainText);
+    problem_ = wordLabel(this, "lifeProblem");
     problem_->setMinimumHeight(36);
     box->addWidget(problem_);
     auto* row = new QHBoxLayout;

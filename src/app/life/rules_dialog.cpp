@@ -8,6 +8,7 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "app/theme/word_label.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -25,8 +26,8 @@ void addFields(QFormLayout* form, const std::vector<RuleField<Rules>>& fields,
         box->setRange(f.least * scale, f.most * scale);
         if (f.percent) box->setSuffix(" %");
         box->setMinimumWidth(110);
-        auto* words = new QLabel(QString::fromStdString(phrase(f.words)), parent);
-        words->setWordWrap(true);
+        auto* words = wordLabel(parent);
+        words->setText(QString::fromStdString(phrase(f.words)));
         words->setMinimumWidth(380);
         words->setBuddy(box);
         form->addRow(words, box);
@@ -80,11 +81,9 @@ RulesDialog::RulesDialog(const VerdictRules& verdict, const DueRules& due, QWidg
     auto* second = new QFormLayout;
     addFields(second, dueFields(), due_, body);
     rows->addLayout(second);
-    auto* source = new QLabel(
-        tr("They are this book's. What stands here at first is common practice, without a source."),
-        body);
-    source->setProperty("role", "muted");
-    source->setWordWrap(true);
+    auto* source = wordLabel(body, "", "muted");
+    source->setText(tr(
+        "They are this book's. What stands here at first is common practice, without a source."));
     rows->addWidget(source);
     rows->addStretch(1);
     scroll->setWidget(body);

@@ -8,6 +8,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "app/theme/word_label.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -19,11 +20,9 @@ SkinDialog::SkinDialog(const QString& battery, QWidget* parent) : QDialog(parent
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(18, 16, 18, 16);
     box->setSpacing(10);
-    auto* intro = new QLabel(
-        tr("What do you see, feel or smell at %1? Nothing ticked: all is well.").arg(battery),
-        this);
-    intro->setTextFormat(Qt::PlainText);
-    intro->setWordWrap(true);
+    auto* intro = wordLabel(this);
+    intro->setText(
+        tr("What do you see, feel or smell at %1? Nothing ticked: all is well.").arg(battery));
     box->addWidget(intro);
     auto* grid = new QGridLayout;
     int k = 0;
@@ -42,11 +41,8 @@ SkinDialog::SkinDialog(const QString& battery, QWidget* parent) : QDialog(parent
     note_->setPlaceholderText(tr("where, how large; may be left open"));
     note_->setAccessibleName(tr("Note"));
     box->addWidget(note_);
-    words_ = new QLabel(this);
-    words_->setObjectName("skinWords");
-    words_->setWordWrap(true);
+    words_ = wordLabel(this, "skinWords");
     words_->setMinimumHeight(56);
-    words_->setAlignment(Qt::AlignTop);
     box->addWidget(words_);
     auto* row = new QHBoxLayout;
     row->addStretch(1);

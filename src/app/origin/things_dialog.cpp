@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "app/theme/word_label.h"
 #include "quantity/accuracy_text.h"
 #include "quantity/format.h"
 
@@ -17,10 +18,8 @@ namespace nk {
 namespace {
 
 QLabel* line(const QString& text, const char* role, QWidget* parent) {
-    auto* label = new QLabel(text, parent);
-    label->setTextFormat(Qt::PlainText);
-    label->setWordWrap(true);
-    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* label = wordLabel(parent);
+    label->setText(text);
     if (*role != 0) label->setProperty("role", role);
     return label;
 }

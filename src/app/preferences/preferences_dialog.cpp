@@ -12,6 +12,7 @@
 #include <optional>
 
 #include "app/preferences/translation.h"
+#include "app/theme/word_label.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -140,9 +141,7 @@ PreferencesDialog::PreferencesDialog(const Preferences& p, QWidget* parent)
     room->addWidget(backupRoom_);
     room->addStretch(1);
     box->addLayout(room);
-    problem_ = new QLabel(this);
-    problem_->setObjectName("problem");
-    problem_->setWordWrap(true);
+    problem_ = wordLabel(this, "problem");
     problem_->hide();
     box->addWidget(problem_);
     box->addStretch(1);

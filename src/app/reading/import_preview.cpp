@@ -15,6 +15,7 @@
 #include <cmath>
 
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 #include "formats/dialect.h"
 #include "formats/table_shape.h"
 #include "quantity/format.h"
@@ -148,10 +149,7 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(0, 0, 0, 0);
     box->setSpacing(6);
-    summary_ = new QLabel(this);
-    summary_->setObjectName("readingSummary");
-    summary_->setWordWrap(true);
-    summary_->setProperty("role", "muted");
+    summary_ = wordLabel(this, "readingSummary", "muted");
     box->addWidget(summary_);
     table_ = new QTableWidget(this);
     table_->setTabKeyNavigation(false);  // Tab leads on to the next part
@@ -237,8 +235,7 @@ ImportPreview::ImportPreview(QWidget* parent) : QWidget(parent) {
     sides->setSpacing(10);
     for (int k = 0; k < 2; ++k) {
         auto* side = new QVBoxLayout;
-        auto* words = new QLabel(question_);
-        words->setWordWrap(true);
+        auto* words = wordLabel(question_);
         words->setObjectName(QString("wayWords%1").arg(k));
         auto* curve = new Thumbnail(question_);
         auto* take = new QPushButton(tr("Read it so"), question_);

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "app/theme/word_label.h"
 
 namespace nk {
 
@@ -20,11 +21,10 @@ PadDialog::PadDialog(const BatteryEntry& battery, QWidget* parent)
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(18, 16, 18, 16);
     box->setSpacing(10);
-    auto* intro = new QLabel(tr("What a display showed of %1: all of it in one line, in any order, "
-                                "with its units.")
-                                 .arg(QString::fromStdString(battery.battery.name)),
-                             this);
-    intro->setWordWrap(true);
+    auto* intro = wordLabel(this);
+    intro->setText(tr("What a display showed of %1: all of it in one line, in any order, "
+                      "with its units.")
+                       .arg(QString::fromStdString(battery.battery.name)));
     box->addWidget(intro);
     typed_ = new QLineEdit(this);
     typed_->setObjectName("padLine");
@@ -38,12 +38,8 @@ PadDialog::PadDialog(const BatteryEntry& battery, QWidget* parent)
     chips_->setWordWrap(true);
     chips_->setMinimumHeight(30);
     box->addWidget(chips_);
-    words_ = new QLabel(this);
-    words_->setObjectName("padWords");
-    words_->setTextFormat(Qt::PlainText);
-    words_->setWordWrap(true);
+    words_ = wordLabel(this, "padWords");
     words_->setMinimumHeight(52);
-    words_->setAlignment(Qt::AlignTop);
     box->addWidget(words_);
     auto* form = new QFormLayout;
     form->setLabelAlignment(Qt::AlignRight | Qt::AlignVCenter);

@@ -13,6 +13,7 @@
 #include "app/origin/origin_form.h"
 #include "app/session/text.h"
 #include "app/strength/resistance_dialog.h"
+#include "app/theme/word_label.h"
 #include "quantity/units.h"
 
 namespace nk {
@@ -183,9 +184,7 @@ void RecordingActions::editOrigin(std::int64_t id) {
     box->addLayout(lines);
     form->addTo(lines);
     form->choose(entry->instrumentId, entry->chargerId);
-    auto* note = new QLabel(dialog);
-    note->setWordWrap(true);
-    note->setProperty("role", "muted");
+    auto* note = wordLabel(dialog, "", "muted");
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, dialog);
     buttons->button(QDialogButtonBox::Ok)->setText(tr("Keep"));
     buttons->button(QDialogButtonBox::Cancel)->setText(tr("Cancel"));

@@ -9,6 +9,8 @@
 #include <QTableWidget>
 #include <QVBoxLayout>
 
+#include "app/theme/word_label.h"
+
 namespace nk {
 
 BackupList::BackupList(const std::vector<BackupFile>& backups, QWidget* parent) : QDialog(parent) {
@@ -17,14 +19,13 @@ BackupList::BackupList(const std::vector<BackupFile>& backups, QWidget* parent) 
     resize(520, backups.empty() ? 120 : 360);
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(16, 14, 16, 12);
-    auto* words = new QLabel(
+    auto* words = wordLabel(this);
+    words->setText(
         backups.empty()
             ? tr("There is no backup yet. One is made every day the book is used, or by Back up "
                  "now.")
             : tr("The book becomes what it was then. As it is now it is kept in the folder of the "
-                 "backups, so nothing is lost."),
-        this);
-    words->setWordWrap(true);
+                 "backups, so nothing is lost."));
     box->addWidget(words);
     table_ = new QTableWidget(static_cast<int>(backups.size()), 2, this);
     table_->setTabKeyNavigation(false);  // Tab leads on to the next part

@@ -12,6 +12,7 @@
 
 #include "app/origin/origin_form.h"
 #include "app/shell/battery_details.h"
+#include "app/theme/word_label.h"
 #include "chemistry/identify.h"
 
 namespace nk {
@@ -25,8 +26,8 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(18, 16, 18, 16);
     box->setSpacing(10);
-    auto* head = new QLabel(intro, this);
-    head->setWordWrap(true);
+    auto* head = wordLabel(this);
+    head->setText(intro);
     box->addWidget(head);
     auto* form = form_ = new QFormLayout;
     form->setLabelAlignment(Qt::AlignRight | Qt::AlignVCenter);
@@ -96,12 +97,8 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
         adjustSize();
     });
     connect(details_, &BatteryDetails::changed, this, &BatteryCard::check);
-    note_ = new QLabel(this);
-    note_->setObjectName("note");
-    note_->setProperty("role", "muted");
-    note_->setWordWrap(true);
+    note_ = wordLabel(this, "note", "muted");
     note_->setMinimumHeight(52);
-    note_->setAlignment(Qt::AlignTop);
     box->addWidget(note_);
     auto* buttons = new QHBoxLayout;
     buttons->addStretch(1);

@@ -5,6 +5,8 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "app/theme/word_label.h"
+
 namespace nk {
 
 ChoiceDialog::ChoiceDialog(const QString& title, const QString& question,
@@ -17,14 +19,12 @@ ChoiceDialog::ChoiceDialog(const QString& title, const QString& question,
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(20, 18, 20, 14);
     box->setSpacing(8);
-    auto* head = new QLabel(title, this);
-    head->setProperty("role", "title");
-    head->setWordWrap(true);
+    auto* head = wordLabel(this, "", "title");
+    head->setText(title);
     box->addWidget(head);
-    auto* words = new QLabel(question, this);
-    words->setObjectName("question");
+    auto* words = wordLabel(this, "question");
+    words->setText(question);
     words->setAlignment(Qt::AlignTop | Qt::AlignLeft);
-    words->setWordWrap(true);
     words->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
     // A label that wraps does not tell a window how tall it is.
     words->ensurePolished();

@@ -5,6 +5,8 @@
 #include <QPushButton>
 #include <QStyle>
 
+#include "app/theme/word_label.h"
+
 namespace nk {
 
 InlineBar::InlineBar(QWidget* parent) : QWidget(parent) {
@@ -12,11 +14,7 @@ InlineBar::InlineBar(QWidget* parent) : QWidget(parent) {
     setAttribute(Qt::WA_StyledBackground);
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(12, 6, 6, 6);
-    words_ = new QLabel(this);
-    words_->setObjectName("inlineText");
-    words_->setWordWrap(true);
-    words_->setTextFormat(Qt::PlainText);
-    words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    words_ = wordLabel(this, "inlineText");
     auto* close = new QPushButton(tr("Close"), this);
     close->setProperty("role", "link");
     row->addWidget(words_, 1);

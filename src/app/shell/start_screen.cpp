@@ -6,6 +6,8 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "app/theme/word_label.h"
+
 namespace nk {
 
 StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
@@ -15,14 +17,12 @@ StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
     auto* title = new QLabel(tr("The shelf is empty"), this);
     title->setStyleSheet("font-size:24px;font-weight:600;");
     title->setAlignment(Qt::AlignHCenter);
-    auto* text = new QLabel(
+    auto* text = wordLabel(this, "", "muted");
+    text->setText(
         tr("Bring a log of a charge or discharge: time, voltage and current, from any logger. You "
            "get the steps, the capacity it really gave, and the knee, each with its proof on the "
-           "curve. Everything is kept in your bench book on this computer."),
-        this);
-    text->setWordWrap(true);
+           "curve. Everything is kept in your bench book on this computer."));
     text->setAlignment(Qt::AlignHCenter);
-    text->setProperty("role", "muted");
     text->setFixedWidth(560);
     text->setMinimumHeight(54);
     outer->addWidget(title);
@@ -39,11 +39,9 @@ StartScreen::StartScreen(QWidget* parent) : QWidget(parent) {
         card->setFixedWidth(230);
         auto* box = new QVBoxLayout(card);
         box->setContentsMargins(16, 14, 16, 16);
-        auto* label = new QLabel(words, card);
-        label->setWordWrap(true);
-        label->setProperty("role", "muted");
+        auto* label = wordLabel(card, "", "muted");
+        label->setText(words);
         label->setMinimumHeight(64);
-        label->setAlignment(Qt::AlignTop);
         auto* b = new QPushButton(button, card);
         b->setObjectName(name);
         if (primary) b->setProperty("role", "primary");

@@ -147,12 +147,8 @@ MatchingBench::MatchingBench(Session& session, QWidget* parent)
     shape->addWidget(sheet_);
     shape->addStretch(1);
     box->addLayout(shape);
-    words_ = new QLabel(this);
-    words_->setObjectName("benchWords");
-    words_->setTextFormat(Qt::PlainText);
-    words_->setWordWrap(true);
+    words_ = wordLabel(this, "benchWords");
     words_->setMinimumHeight(52);
-    words_->setAlignment(Qt::AlignTop);
     box->addWidget(words_);
     auto* scroll = new QScrollArea(this);
     scroll->setWidgetResizable(true);
@@ -320,11 +316,9 @@ void MatchingBench::rank() {
     auto* b = share("rankB", tr("B from"), usual.b);
     auto* ohms = share("rankOhms", tr("resistance up to"), usual.mostResistance_b);
     box->addLayout(limits);
-    auto* note = new QLabel(
-        tr("Of the median of all modules. A takes half of what B may have more in resistance."),
-        dialog);
-    note->setProperty("role", "muted");
-    note->setWordWrap(true);
+    auto* note = wordLabel(dialog, "", "muted");
+    note->setText(
+        tr("Of the median of all modules. A takes half of what B may have more in resistance."));
     box->addWidget(note);
     auto* list = new QTableWidget(static_cast<int>(modules_.size()), 4, dialog);
     list->setTabKeyNavigation(false);  // Tab leads on to the next part

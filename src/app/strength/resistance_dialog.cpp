@@ -10,6 +10,7 @@
 
 #include "analysis/resistance/temperature_law.h"
 #include "app/strength/strength_presenter.h"
+#include "app/theme/word_label.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -22,11 +23,11 @@ ResistanceDialog::ResistanceDialog(const Battery& battery, QWidget* parent)
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(18, 16, 18, 16);
     box->setSpacing(10);
-    auto* intro = new QLabel(tr("Of the whole battery, as the meter showed it. Several readings of "
-                                "the same tell more: a "
-                                "first one that is far too high is contact, and is left out."),
-                             this);
-    intro->setWordWrap(true);
+    auto* intro = wordLabel(this);
+    intro->setText(
+        tr("Of the whole battery, as the meter showed it. Several readings of "
+           "the same tell more: a "
+           "first one that is far too high is contact, and is left out."));
     box->addWidget(intro);
     auto* form = new QFormLayout;
     form->setSpacing(8);
@@ -45,12 +46,8 @@ ResistanceDialog::ResistanceDialog(const Battery& battery, QWidget* parent)
     form->addRow(tr("Readings"), values_);
     form->addRow(tr("Temperature"), temperature_);
     box->addLayout(form);
-    note_ = new QLabel(this);
-    note_->setObjectName("resistanceNote");
-    note_->setProperty("role", "muted");
-    note_->setWordWrap(true);
+    note_ = wordLabel(this, "resistanceNote", "muted");
     note_->setMinimumHeight(48);
-    note_->setAlignment(Qt::AlignTop);
     box->addWidget(note_);
     auto* row = new QHBoxLayout;
     row->addStretch(1);
