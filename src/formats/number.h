@@ -105,7 +105,7 @@ inline std::optional<double> parseGrouped(std::string_view cell, char decimal) {
         if (cell.substr(at, 2) == "\xC2\xA0") length = 2;
         if (cell.substr(at, 3) == "\xE2\x80\xAF" || cell.substr(at, 3) == "\xE2\x80\x99")
             length = 3;
-        if (!marked && plain.back() == '0' && group == 1)
+        if (!marked && group == 1 && plain.back() == '0')
             return std::nullopt;  // "0,050" is no thousands
         if (length == 0 || group == 0 || (marked && group != 3) || group > 3) return std::nullopt;
         at += length - 1;
