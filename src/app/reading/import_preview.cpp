@@ -383,10 +383,18 @@ void ImportPreview::readChoices() {
     next.sign = static_cast<SignConvention>(sign_->currentData().toInt());
     const int order = order_->currentData().toInt();
     next.dateOrder = order < 0 ? std::nullopt : std::optional(static_cast<DateOrder>(order));
-    next.load =
-        parseLoad(load_->text().trimmed().replace(',', '.').toStdString()).value_or(KnownLoad());
+    const QString loaded = load_->text().trimmed().replace(',', '.');
+    const auto load = parseLoad(loaded.toStdString());
+    if (!load && !loaded.isEmpty())
+        return summary_->setText(QString::fromStdString(load.error().text()));
+    next.load = load.value_or(KnownLoad());
     const QString interval = interval_->text().trimmed().replace(',', '.');
-    next.interval_s = interval.isEmpty() ? 0 : std::max(0.0, interval.toDouble());
+    bool readable = true;
+    next.interval_s = interval.isEmpty() ? 0 : interval.toDouble(&readable);
+    if (!readable || !std::isfinite(next.interval_s) || next.interval_s < 0)
+        return summary_->setText(
+            tr("“%1” are no seconds between rows. Accepted: a number over 0, or nothing.")
+                .arg(interval));
     const bool otherTable =
         next.delimiter != options_.delimiter || next.decimal != options_.decimal;
     if (otherTable) {
