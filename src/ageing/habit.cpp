@@ -24,13 +24,13 @@ Expected<void> check(const Habit& h, const Chemistry& chemistry) {
         return fail(ErrorKind::InvalidArgument,
                     phrase("The laws of habits are of lithium batteries; {} has no charge voltage "
                            "to choose.",
-                           chemistry.label));
+                           chemistry.name()));
     if (h.target_V > chemistry.set_V + 1e-9)
         return fail(
             ErrorKind::InvalidArgument,
             phrase("A target of {:.3f} V a cell is above the {:.2f} V of {}: that costs life fast "
                    "and is dangerous, so no target above it is accepted.",
-                   h.target_V, chemistry.set_V, chemistry.label),
+                   h.target_V, chemistry.set_V, chemistry.name()),
             "target_V_per_cell", phrase("at most {:.2f} V a cell.", chemistry.set_V));
     if (h.target_V != 0)
         if (auto ok = range("target_V_per_cell", h.target_V, chemistry.dischargeFloor_V,

@@ -162,7 +162,7 @@ SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
             if (chemistry.id != "nmc") {
                 extrapolated_ = true;
                 caveats_.push_back(
-                    phrase("The law is of an NMC cell, this battery is {}.", chemistry.label));
+                    phrase("The law is of an NMC cell, this battery is {}.", chemistry.name()));
             }
             if (!(calendar_ > 0) && !(cycling_ > 0)) {
                 silent_ = true;
@@ -190,7 +190,7 @@ SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
             if (chemistry.id != "lmo") {
                 extrapolated_ = true;
                 caveats_.push_back(
-                    phrase("The law is of an LMO cell, this battery is {}.", chemistry.label));
+                    phrase("The law is of an LMO cell, this battery is {}.", chemistry.name()));
             }
             break;
         }
@@ -213,7 +213,7 @@ SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
             if (chemistry.id != "lfp") {
                 extrapolated_ = true;
                 caveats_.push_back(
-                    phrase("The law is of an LFP cell, this battery is {}.", chemistry.label));
+                    phrase("The law is of an LFP cell, this battery is {}.", chemistry.name()));
             }
             silent_ = !(cycling_ > 0);
             break;

@@ -1,6 +1,8 @@
 #include "chemistry.h"
 
+#include "quantity/format.h"
 #include "quantity/phrase.h"
+#include "quantity/sentence.h"
 
 #include <algorithm>
 #include <cmath>
@@ -164,6 +166,90 @@ Expected<const Chemistry*> findChemistry(std::string_view id) {
                 ids + ".");
 }
 
+std::string Chemistry::name() const {
+    return phrase(label);
+}
+
+namespace {
+
+/// The labels that are words and not signs: what a translator is asked for.
+[[maybe_unused]] constexpr const char* kWordLabels[] = {sentence("Lithium polymer"),
+                                                        sentence("Lithium polymer, high voltage")};
+
+constexpr double kMakerReach_V = 0.25, kColdest_C = -40, kWarmest_C = 80, kMostRate_C = 10;
+
+using MakerFigure = double MakerLimits::*;
+constexpr MakerFigure kMakerFigures[] = {
+    &MakerLimits::set_V,       &MakerLimits::dischargeFloor_V, &MakerLimits::chargeMin_C,
+    &MakerLimits::chargeMax_C, &MakerLimits::dischargeMax_C,   &MakerLimits::chargeC};
+
+/// Those that are accepted, each on its own.
+MakerLimits acceptedOf(const MakerLimits& given, const Chemistry& usual) {
+    MakerLimits out;
+    for (const MakerFigure figure : kMakerFigures) {
+        MakerLimits one;
+        one.*figure = given.*figure;
+        if (one.check(usual)) out.*figure = given.*figure;
+    }
+    if (out.chargeMin_C >= out.chargeMax_C) out.chargeMin_C = out.chargeMax_C = MakerLimits::kNone;
+    return out;
+}
+
+}  // namespace
+
+Expected<void> MakerLimits::check(const Chemistry& usual) const {
+    const auto refuse = [](const std::string& what, const std::string& accepted) {
+        return fail(ErrorKind::InvalidArgument, what, "maker's figures", accepted);
+    };
+    // Written so that what is no number is refused too, where something is given at all.
+    const auto given = [](double x) { return !std::isnan(x); };
+    const auto within = [](double x, double low, double high) { return x >= low && x <= high; };
+    if (given(set_V) && usual.nickel())
+        return refuse(phrase("{} has no set voltage: its charge ends at a peak.", usual.name()),
+                      phrase("nothing for \"full at\"."));
+    if (given(set_V) && !within(set_V, usual.nominal_V, usual.set_V + kMakerReach_V))
+        return refuse(phrase("Full at {:.4g} V a cell is no figure of {}.", set_V, usual.name()),
+                      phrase("{:.2f} to {:.2f} V a cell; or the right chemistry.", usual.nominal_V,
+                             usual.set_V + kMakerReach_V));
+    const double least_V = usual.nickel() ? 0.5 * usual.dischargeFloor_V : usual.outOfUse_V;
+    if (given(dischargeFloor_V) && !within(dischargeFloor_V, least_V, usual.nominal_V))
+        return refuse(
+            phrase("Empty at {:.4g} V a cell is no figure of {}.", dischargeFloor_V, usual.name()),
+            phrase("{:.2f} to {:.2f} V a cell.", least_V, usual.nominal_V));
+    for (const double x : {chargeMin_C, chargeMax_C, dischargeMax_C})
+        if (given(x) && !within(x, kColdest_C, x == dischargeMax_C ? 100 : kWarmest_C))
+            return refuse(
+                phrase("{} is no limit of a data sheet.", shortValue(x, "C")),
+                phrase("{} to {}.", shortValue(kColdest_C, "C"), shortValue(kWarmest_C, "C")));
+    if (chargeMin_C >= chargeMax_C)
+        return refuse(phrase("Charging from {} up to {} leaves nothing.",
+                             shortValue(chargeMin_C, "C"), shortValue(chargeMax_C, "C")),
+                      phrase("the colder figure first."));
+    if (given(chargeC) && !within(chargeC, 0.01, kMostRate_C))
+        return refuse(phrase("{:.4g}C is no charge rate that is accepted.", chargeC),
+                      phrase("0.01C to {:.0f}C.", kMostRate_C));
+    return {};
+}
+
+std::string MakerLimits::beyondUsual(const Chemistry& usual) const {
+    if (set_V > usual.set_V + 0.001)
+        return phrase("{:.4g} V a cell is over the {:.4g} V of {}.", set_V, usual.set_V,
+                      usual.name());
+    if (dischargeFloor_V < usual.overdrained_V - 0.001)
+        return phrase("{:.4g} V a cell is under the {:.4g} V that {} bears.", dischargeFloor_V,
+                      usual.overdrained_V, usual.name());
+    if (chargeMin_C < usual.chargeMin_C)
+        return phrase("Charging at {} is under the limit of {}.", shortValue(chargeMin_C, "C"),
+                      usual.name());
+    if (chargeMax_C > usual.chargeMax_C)
+        return phrase("Charging at {} is over the limit of {}.", shortValue(chargeMax_C, "C"),
+                      usual.name());
+    if (chargeC > usual.chargeC + 1e-9)
+        return phrase("Charging at {:.4g}C is over the usual {:.4g}C of {}.", chargeC,
+                      usual.chargeC, usual.name());
+    return {};
+}
+
 bool MakerLimits::any() const {
     for (const double x :
          {set_V, dischargeFloor_V, chargeMin_C, chargeMax_C, dischargeMax_C, chargeC})
@@ -183,9 +269,10 @@ void Battery::setOwnCurve(const OwnCurve& curve) {
 
 void Battery::combine() {
     own_.reset();
-    const MakerLimits& limits = limits_;
     const auto found = findChemistry(chemistry);
-    if (!found || (!limits.any() && ownCurve_.empty())) return;
+    if (!found) return;
+    const MakerLimits limits = acceptedOf(limits_, **found);
+    if (!limits.any() && ownCurve_.empty()) return;
     auto own = std::make_shared<Chemistry>(**found);
     const auto take = [](double maker, double& into) {
         if (std::isfinite(maker)) into = maker;

@@ -63,6 +63,8 @@ struct Chemistry {
     /// `fullSoc` anew, after the curve or the set voltage has changed.
     void settle();
     bool nickel() const { return family == Family::Nickel; }
+    /// `label` in the language of this thread.
+    std::string name() const;
 };
 
 /// All chemistries in a fixed order.
@@ -81,6 +83,13 @@ struct MakerLimits {
     double chargeC = kNone;  ///< highest charge rate, C
 
     bool any() const;
+    /// Errors: a figure that no data sheet of this kind has, with what would be accepted. Full: at
+    /// most 0.25 V over the usual, and never for nickel; empty: between out of use and nominal;
+    /// charging between −40 and 80 °C, at most 10C (common practice, no source).
+    Expected<void> check(const Chemistry& usual) const;
+    /// What goes beyond the usual figures of the kind, as a sentence, and so needs an explicit step
+    /// of a person who has the data sheet; empty: nothing.
+    std::string beyondUsual(const Chemistry& usual) const;
 };
 
 /// A battery's own open-circuit curve, estimated from its logs; takes the place of the chemistry's.
@@ -117,7 +126,8 @@ struct Battery {
     bool hasAmbient() const { return ambient_C > kUnknown; }
     /// The chemistry's figures with the maker's in their place; null when it is not known.
     const Chemistry* chemistryData() const;
-    /// Takes the maker's figures over; call it again after `chemistry` has changed.
+    /// Takes the maker's figures over; call it again after `chemistry` has changed. Those that
+    /// MakerLimits::check refuses, as a foreign book may hold them, count as not given.
     void setLimits(const MakerLimits& limits);
     const MakerLimits& limits() const { return limits_; }
     /// Takes the battery's own open-circuit curve; an empty one goes back to the chemistry's.

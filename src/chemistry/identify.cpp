@@ -379,7 +379,7 @@ Expected<Identification> identifyBattery(const LabelFacts& facts) {
                  phrase("The text names another kind of cell than the voltages: they fit {} in "
                         "series of {}. Likelier the slip: the words.",
                         byVoltage.front().series,
-                        (*findChemistry(byVoltage.front().chemistry))->label)});
+                        (*findChemistry(byVoltage.front().chemistry))->name())});
         if (!byVoltage.empty() && share(counted) < kPlain)
             out.contradictions.push_back(
                 {{e.cells ? "cells" : "words", field},

@@ -282,7 +282,7 @@ Expected<std::vector<PredictedStep>> predict(const OwnModel& m,
         if (s.volts > m.chemistry->fault_V + 1e-9)
             return fail(ErrorKind::InvalidArgument,
                         phrase("{:.2f} V a cell is beyond the fault limit of {}.", s.volts,
-                               m.chemistry->label),
+                               m.chemistry->name()),
                         s.text, phrase("at most {:.2f} V a cell.", m.chemistry->set_V));
     }
     const auto begin = [&](const Off& off) {

@@ -25,7 +25,7 @@ std::vector<std::string> preflightList(const Battery& battery, double current_A)
     const Chemistry* c = battery.chemistryData();
     std::vector<std::string> out;
     if (c != nullptr)
-        out.push_back(phrase("The charger's program is for {}, nothing else.", c->label));
+        out.push_back(phrase("The charger's program is for {}, nothing else.", c->name()));
     out.push_back(
         battery.series == 1
             ? phrase("One cell: its own voltage fits one cell.")
@@ -115,7 +115,7 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
                     phrase("--series N and --rated-ah X."));
     if (wish.ambient_C < c->chargeMin_C || wish.ambient_C > c->chargeMax_C)
         return fail(ErrorKind::InvalidArgument,
-                    phrase("{} is not charged at {:.0f} °C.", c->label, wish.ambient_C), {},
+                    phrase("{} is not charged at {:.0f} °C.", c->name(), wish.ambient_C), {},
                     phrase("{:.0f} to {:.0f} °C; bring it to room temperature first, never with a "
                            "flame.",
                            c->chargeMin_C, c->chargeMax_C));
@@ -143,29 +143,30 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
                   : wish.current_A > 0 ? wish.current_A / b.rated_Ah
                                        : defaultRate(*c);
     const bool asked = wish.rate_C > 0 || wish.current_A > 0;
-    const double usual = std::isfinite(b.limits().chargeC) ? b.limits().chargeC : c->chargeC;
+    // The maker's own, where there is one that can be.
+    const double usual = c->chargeC;
+    const bool makers = b.limits().chargeC == usual;
     std::string why =
         asked ? phrase("{:.3g}C, as asked for.", rate)
-              : phrase("{:.2g}C, kind to {} (common practice, no source).", rate, c->label);
+              : phrase("{:.2g}C, kind to {} (common practice, no source).", rate, c->name());
     if (rate > kMostRate_C)
         return fail(
             ErrorKind::InvalidArgument,
             phrase("{:.3g}C is no charge current that is accepted.", rate), {},
             phrase("at most {:.2g}C, the usual figure; with the explicit step up to {:.0f}C.",
                    usual, kMostRate_C));
-    if (std::isfinite(b.limits().chargeC) && rate > b.limits().chargeC + 1e-9)
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("{:.3g}C is beyond the {:.3g}C that the maker of this battery allows.",
-                           rate, b.limits().chargeC),
-                    {},
-                    phrase("at most {:.3g}C, or another figure of the data sheet on its card.",
-                           b.limits().chargeC));
+    if (makers && rate > usual + 1e-9)
+        return fail(
+            ErrorKind::InvalidArgument,
+            phrase("{:.3g}C is beyond the {:.3g}C that the maker of this battery allows.", rate,
+                   usual),
+            {}, phrase("at most {:.3g}C, or another figure of the data sheet on its card.", usual));
     if (rate > usual + 1e-9) {
         // Up to 1C the figure itself is the explicit step; beyond it a word of its own is.
         if (!wish.beyondUsual && rate > 1 + 1e-9)
             return fail(
                 ErrorKind::InvalidArgument,
-                phrase("{:.3g}C is beyond the usual {:.2g}C of {}.", rate, usual, c->label), {},
+                phrase("{:.3g}C is beyond the usual {:.2g}C of {}.", rate, usual, c->name()), {},
                 phrase("at most {:.2g}C; or the explicit step, where the maker's data sheet "
                        "allows more.",
                        usual));
@@ -230,7 +231,7 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
             if (wish.set_V > c->set_V + 1e-9)
                 return fail(ErrorKind::InvalidArgument,
                             phrase("{:.3f} V a cell is above the {:.2f} V of {}.", wish.set_V,
-                                   c->set_V, c->label),
+                                   c->set_V, c->name()),
                             {}, phrase("at most {:.2f} V a cell.", c->set_V));
             if (wish.set_V < c->nominal_V)
                 return fail(ErrorKind::InvalidArgument,

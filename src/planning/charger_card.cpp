@@ -23,7 +23,7 @@ Expected<void> ChargerCard::canDo(const Chemistry& chemistry, int series) const 
         std::string list;
         for (const std::string& id : chemistries) list += (list.empty() ? "" : ", ") + id;
         return fail(ErrorKind::InvalidArgument,
-                    phrase("{} has no program for {}.", name, chemistry.label), {}, list);
+                    phrase("{} has no program for {}.", name, chemistry.name()), {}, list);
     }
     if (series < cellsMin || series > cellsMax)
         return fail(ErrorKind::InvalidArgument,

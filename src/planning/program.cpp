@@ -21,7 +21,7 @@ Expected<const Chemistry*> nickelOf(const Battery& b) {
             phrase(
                 "Nothing of this kind is done to {}: deep discharge and overcharge ruin lithium, "
                 "and slow cycles give nothing back.",
-                c->label),
+                c->name()),
             {}, phrase("nimh or nicd."));
     return c;
 }

@@ -37,7 +37,7 @@ Expected<Triage> triageOf(const Battery& b, double pack_V, const std::vector<dou
                         "--cells-v", phrase("volts of each cell at rest, −10 to 10."));
     if (!std::isfinite(pack_V) || pack_V < 0 || pack_V > 10.0 * b.series)
         return fail(ErrorKind::InvalidArgument,
-                    phrase("{} V cannot be {} cells of {} at rest.", pack_V, b.series, c->label),
+                    phrase("{} V cannot be {} cells of {} at rest.", pack_V, b.series, c->name()),
                     "--rested-v", phrase("the volts of the whole battery at rest."));
     if (!cells_V.empty() && static_cast<int>(cells_V.size()) != b.series)
         return fail(
@@ -58,7 +58,7 @@ Expected<Triage> triageOf(const Battery& b, double pack_V, const std::vector<dou
         return fail(ErrorKind::InvalidArgument,
                     phrase("{:.2f} V a cell at rest is more than {} can have: another series "
                            "count, another chemistry, or a cell that was overcharged.",
-                           highest, c->label),
+                           highest, c->name()),
                     {},
                     phrase("at most {:.2f} V a cell; an overcharged cell is out of use.", most));
     const std::string cell = out.mean ? phrase("{:.2f} V a cell in the mean", out.cell_V)

@@ -1,12 +1,14 @@
 #include "error.h"
 
+#include "phrase.h"
+
 namespace nk {
 
 std::string Error::text() const {
     std::string out;
     if (!where.empty()) out += where + ": ";
     out += what;
-    if (!accepted.empty()) out += " Accepted: " + accepted;
+    if (!accepted.empty()) out += " " + phrase("Accepted: {}", accepted);
     return out;
 }
 

@@ -106,7 +106,7 @@ std::string batteryWords(const Battery& b) {
         return std::string();
     };
     if (const Chemistry* c = b.chemistryData())
-        add(c->label + assumed("chemistry"));
+        add(c->name() + assumed("chemistry"));
     else
         add(phrase("chemistry not given"));
     if (b.series > 0)

@@ -177,7 +177,7 @@ void checkWrongChemistry(const AnalysisInput& in, std::vector<Finding>& out) {
                         perCell,
                         std::string_view(id) == "nmc" ? phrase("the 4.20 V lithium kinds")
                                                       : other.label,
-                        own->label, in.assumed("chemistry") ? phrase(" (assumed)") : std::string(),
+                        own->name(), in.assumed("chemistry") ? phrase(" (assumed)") : std::string(),
                         own->set_V),
                  perCell > own->set_V
                      ? phrase("Check the label, then the charger's setting, before it is charged "
@@ -356,7 +356,7 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
                        "overdrained_start",
                        phrase("The charge began over-drained: {:.2f} V a cell at rest. {} "
                               "should not rest under {:.2f} V.",
-                              rested, c->label, c->overdrained_V),
+                              rested, c->name(), c->overdrained_V),
                        advice,
                        {list[k - 1].start_s, std::min(list[k].end_s, list[k].start_s + 300),
                         static_cast<int>(k)}});

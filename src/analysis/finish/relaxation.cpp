@@ -150,7 +150,7 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                     r.caveats.push_back(
                         in.battery.ownCurve().empty()
                             ? phrase("By the usual curve of {} that is {:.0f} to {:.0f} % charged.",
-                                     c->label, 100 * soc->low, 100 * soc->high)
+                                     c->name(), 100 * soc->low, 100 * soc->high)
                             : phrase("By its own curve that is {:.0f} to {:.0f} % charged.",
                                      100 * soc->low, 100 * soc->high));
             }

@@ -166,12 +166,11 @@ RatingView timeView(const RatingWork& w, Rating& rating) {
 }
 
 void chargeRate(const RatingWork& w, Rating& out) {
-    if (std::isfinite(w.battery.limits().chargeC)) {
-        out.charge_C = w.battery.limits().chargeC;
+    out.charge_C = w.chemistry.chargeC;
+    if (w.battery.limits().chargeC == out.charge_C) {
         out.chargeBecause = phrase("the maker's figure");
         return;
     }
-    out.charge_C = w.chemistry.chargeC;
     out.chargeBecause = w.chemistry.nickel()
                             ? phrase("nickel no faster than this: warm is wear (common rule)")
                             : phrase("the usual rate without a maker's figure");

@@ -75,7 +75,7 @@ Worst worstOf(const AnalysisInput& in, const std::vector<Excursion>& list, bool 
 }
 
 std::string kindText(const AnalysisInput& in, const Chemistry& c) {
-    return in.assumed("chemistry") ? c.label + phrase(" (assumed)") : c.label;
+    return in.assumed("chemistry") ? c.name() + phrase(" (assumed)") : c.name();
 }
 
 }  // namespace

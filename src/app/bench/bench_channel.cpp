@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/preferences/preferences.h"
 #include "app/session/text.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
@@ -179,7 +180,7 @@ QString BenchChannel::remaining() const {
         const double start = live_->startTemperature_C();
         constexpr double kNear_K = 5;
         if (std::isfinite(warm) && std::isfinite(start) && warm > start + kNear_K)
-            return tr("rests until it is under %1 °C").arg(say(phrase("{:.0f}", start + kNear_K)));
+            return tr("rests until it is under %1").arg(degreesText(start + kNear_K));
         return live_->charge_Ah() > 0 ? tr("nothing flows: it has been charged")
                                       : tr("nothing flows");
     }

@@ -43,7 +43,7 @@ IntakeDialog::IntakeDialog(const std::vector<BatteryEntry>& have, QWidget* paren
     chemistry_->setAccessibleName(tr("Chemistry"));
     chemistry_->addItem(tr("not known"), QString());
     for (const Chemistry& c : chemistries())
-        chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
+        chemistry_->addItem(QString::fromStdString(c.name()), QString::fromStdString(c.id));
     series_ = new QSpinBox(this);
     series_->setObjectName("intakeSeries");
     series_->setRange(1, 1000);

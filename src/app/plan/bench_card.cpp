@@ -47,7 +47,7 @@ BenchCard benchCard(const ChargePlan& p, const QString& battery) {
         out.rows.push_back({name, value, it == p.reasons.end() ? QString() : say(it->second)});
     };
     const Chemistry& c = **findChemistry(p.chemistry);
-    out.rows.push_back({QObject::tr("Program"), say(c.label), {}});
+    out.rows.push_back({QObject::tr("Program"), say(c.name()), {}});
     out.rows.push_back({QObject::tr("Cells in series"), QString::number(p.cells), {}});
     row(QObject::tr("Current"), say(shortValue(p.current_A, "A")), "current_A");
     if (std::abs(p.effectiveCurrent_A - p.current_A) > 1e-9)

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/preferences/preferences.h"
 #include "ownmodel/judge.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
@@ -69,7 +70,7 @@ std::optional<ExpectedCharge> expectedCharge(const OwnModel& own, const ChargePl
     p.uncertainty_Ah = std::hypot(p.uncertainty_Ah, level_Ah);
     out.words =
         QObject::tr(
-            "By its own model: %1 ± %2 to the end, %3, %4, up to %5 °C; it misses what it "
+            "By its own model: %1 ± %2 to the end, %3, %4, up to %5; it misses what it "
             "did not see by %6 mV a cell.")
             .arg(say(durationText(p.duration_s)), say(durationText(2 * p.uncertainty_s)),
                  step->kind == PredictStep::Kind::PeakCharge
@@ -77,8 +78,7 @@ std::optional<ExpectedCharge> expectedCharge(const OwnModel& own, const ChargePl
                      : QObject::tr("%1 to the knee")
                            .arg(say(std::isfinite(p.knee_s) ? durationText(p.knee_s) : "?")),
                  say(valueText(p.charge_Ah, p.uncertainty_Ah, "Ah").joined()),
-                 say(phrase("{:.0f}", p.maxTemperature_C)),
-                 say(phrase("{:.0f}", 1000 * own.leftOutRms_V)));
+                 degreesText(p.maxTemperature_C), say(phrase("{:.0f}", 1000 * own.leftOutRms_V)));
     if (rested)
         out.words += " " + QObject::tr("From %1 ± %2 %, by the volts at rest.")
                                .arg(say(phrase("{:.0f}", 100 * setting.startSoc)),

@@ -53,7 +53,7 @@ PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
     connect(grid_, &FieldGrid::changed, this, change);
     chemistry_ = grid_->choice(tr("Chemistry"), "planChemistry", {});
     for (const Chemistry& c : chemistries())
-        chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
+        chemistry_->addItem(QString::fromStdString(c.name()), QString::fromStdString(c.id));
     series_ = grid_->whole(tr("Cells in series"), "planSeries", 1, 400, 3);
     rated_ = grid_->decimal(tr("Rated"), "planRated", {0.01, 10000, 0.5, 2}, 5, "Ah");
     charger_ = grid_->choice(tr("Charger"), "planCharger", {});

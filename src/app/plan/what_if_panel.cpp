@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "app/plot/prediction_plot.h"
+#include "app/preferences/preferences.h"
 #include "app/session/text.h"
 #include "app/theme/field_grid.h"
 #include "app/theme/word_label.h"
@@ -217,9 +218,9 @@ void WhatIfPanel::take(const Expected<WhatIf>& told) {
                      .arg(std::isfinite(p.knee_s) ? say(durationText(p.knee_s)) : "?",
                           say(phrase("{:.0f}", 100 * std::min(1.0, w.endSoc))),
                           say(phrase("{:.0f}", std::max(1.0, 200 * w.endSocUncertainty))));
-    lines << second + tr("Up to %1 °C warm, from %2 % at the start.")
-                          .arg(say(phrase("{:.0f}", p.maxTemperature_C)),
-                               say(phrase("{:.0f}", 100 * w.startSoc)));
+    lines << second +
+                 tr("Up to %1 warm, from %2 % at the start.")
+                     .arg(degreesText(p.maxTemperature_C), say(phrase("{:.0f}", 100 * w.startSoc)));
     QString third =
         tr("Of what was really done the model says %1; it misses what it did not see by "
            "%2 mV a cell.")

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "app/preferences/translation.h"
+#include "quantity/format.h"
 
 namespace nk {
 
@@ -95,6 +96,10 @@ double shownTemperature(double temperature_C) {
 
 QString temperatureUnit() {
     return currentStyle().fahrenheit ? "°F" : "°C";
+}
+QString degreesText(double temperature_C) {
+    return QString::fromStdString(fixed(shownTemperature(temperature_C), 0)) + QChar(0x202F) +
+           temperatureUnit();
 }
 
 double typedTemperature(double shown) {

@@ -40,6 +40,8 @@ void present(const Preferences& preferences);
 /// A temperature (°C) in the unit of the style, without the unit; and its unit.
 double shownTemperature(double temperature_C);
 QString temperatureUnit();
+/// Whole degrees with their unit: "31 °C".
+QString degreesText(double temperature_C);
 /// The other way: what was typed in the unit of the style, in °C.
 double typedTemperature(double shown);
 

@@ -106,7 +106,8 @@ class CapacityBar : public QWidget {
 
 QString kindOf(const Battery& battery) {
     const Chemistry* c = battery.chemistryData();
-    QString kind = c != nullptr ? QString::fromStdString(c->label) : BatteryBlock::tr("chemistry?");
+    QString kind =
+        c != nullptr ? QString::fromStdString(c->name()) : BatteryBlock::tr("chemistry?");
     if (battery.series > 0) kind += QString(" %1S").arg(battery.series);
     if (battery.parallel > 1) kind += QString("%1P").arg(battery.parallel);
     return kind + (battery.rated_Ah > 0

@@ -58,7 +58,7 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     chemistry_->setObjectName("chemistry");
     chemistry_->addItem(tr("not known"), QString());
     for (const Chemistry& c : chemistries())
-        chemistry_->addItem(QString::fromStdString(c.label), QString::fromStdString(c.id));
+        chemistry_->addItem(QString::fromStdString(c.name()), QString::fromStdString(c.id));
     series_ = new QSpinBox(this);
     series_->setObjectName("series");
     series_->setRange(0, 1000);
@@ -149,7 +149,7 @@ void BatteryCard::readLabelLine(const QString& line) {
             if (best.parallel > 0) parallel_->setValue(best.parallel);
         }
         labelSays_ = tr("It looks like %1, %2 in series (%3 %).")
-                         .arg(QString::fromStdString((*findChemistry(best.chemistry))->label))
+                         .arg(QString::fromStdString((*findChemistry(best.chemistry))->name()))
                          .arg(best.series)
                          .arg(qRound(100 * best.share));
         if (!found->ask.empty()) labelSays_ += " " + QString::fromStdString(found->ask);
@@ -246,13 +246,13 @@ void BatteryCard::check() {
                           "chemistry and series count; if they are right, the charger is at fault.")
                            .arg(high_V_, 0, 'f', 2)
                            .arg(perCell, 0, 'f', 2)
-                           .arg(QString::fromStdString(c.label));
+                           .arg(QString::fromStdString(c.name()));
             else if (perCell < low)
                 note = tr("The log reaches only %1 V, which is %2 V a cell: too little for %3. "
                           "Check the series count.")
                            .arg(high_V_, 0, 'f', 2)
                            .arg(perCell, 0, 'f', 2)
-                           .arg(QString::fromStdString(c.label));
+                           .arg(QString::fromStdString(c.name()));
             else
                 note = tr("The log reaches %1 V, which is %2 V a cell: that fits. Voltage alone "
                           "does not tell the lithium kinds apart: check the label.")

@@ -110,39 +110,18 @@ void BatteryDetails::apply(Battery& b) const {
     b.ambient_C = std::isfinite(ambient) ? ambient : Battery::kUnknown;
     b.charger.current_A = or0(setCurrent_);
     b.charger.charge_Ah = or0(setCharge_);
+    b.setLimits(limits());
+}
+
+MakerLimits BatteryDetails::limits() const {
+    bool readable = true;
     MakerLimits m;
     m.set_V = number(set_V_, readable);
     m.dischargeFloor_V = number(floor_V_, readable);
     m.chargeMin_C = typedTemperature(number(coldest_, readable));
     m.chargeMax_C = typedTemperature(number(warmest_, readable));
     m.chargeC = number(chargeC_, readable);
-    b.setLimits(m);
-}
-
-bool BatteryDetails::beyond(const std::string& chemistry, QString& words) const {
-    const auto found = findChemistry(chemistry);
-    if (!found) return false;
-    const Chemistry& c = **found;
-    bool readable = true;
-    const double set = number(set_V_, readable);
-    const double low = number(floor_V_, readable);
-    const double cold = typedTemperature(number(coldest_, readable));
-    const double warm = typedTemperature(number(warmest_, readable));
-    const QString kind = QString::fromStdString(c.label);
-    if (set > c.set_V + 0.001)
-        words = tr("%1 V a cell is over the %2 V of %3.").arg(set).arg(c.set_V).arg(kind);
-    else if (low < c.overdrained_V - 0.001)
-        words = tr("%1 V a cell is under the %2 V that %3 bears.")
-                    .arg(low)
-                    .arg(c.overdrained_V)
-                    .arg(kind);
-    else if (cold < c.chargeMin_C)
-        words = tr("Charging at %1 is under the limit of %2.")
-                    .arg(QString::fromStdString(shortValue(cold, "C")), kind);
-    else if (warm > c.chargeMax_C)
-        words = tr("Charging at %1 is over the limit of %2.")
-                    .arg(QString::fromStdString(shortValue(warm, "C")), kind);
-    return !words.isEmpty();
+    return m;
 }
 
 QString BatteryDetails::problem(const std::string& chemistry) const {
@@ -154,12 +133,18 @@ QString BatteryDetails::problem(const std::string& chemistry) const {
             return tr("“%1” is not readable. A number is accepted, with comma or point: %2.")
                 .arg(edit->text(), edit->accessibleName());
     }
-    const double set = number(set_V_, readable);
-    if (set > 5 || (set > 0 && set < 1))
-        return tr("%1 V is no voltage of a cell. Per cell, not per pack.").arg(set);
-    QString words;
-    if (beyond(chemistry, words) && !sheet_->isChecked())
-        return words + tr(" Tick the box below only if the maker's data sheet says so.");
+    for (const QLineEdit* edit : {mass_, labelC_, setCurrent_, setCharge_})
+        if (number(edit, readable) <= 0)
+            return tr("“%1” is not over 0: %2.").arg(edit->text(), edit->accessibleName());
+    const auto usual = findChemistry(chemistry);
+    if (!usual) return {};
+    if (const auto ok = limits().check(**usual); !ok)
+        return QString::fromStdString(ok.error().what + " " +
+                                      phrase("Accepted: {}", ok.error().accepted));
+    if (const std::string words = limits().beyondUsual(**usual);
+        !words.empty() && !sheet_->isChecked())
+        return QString::fromStdString(words) +
+               tr(" Tick the box below only if the maker's data sheet says so.");
     return {};
 }
 

@@ -29,7 +29,7 @@ class BatteryDetails : public QWidget {
   private:
     /// A number typed by a person, with comma or point and an optional unit; NaN when empty.
     static double number(const QLineEdit* edit, bool& readable);
-    bool beyond(const std::string& chemistry, QString& words) const;
+    MakerLimits limits() const;
 
     QLineEdit* mass_ = nullptr;
     QLineEdit* labelC_ = nullptr;

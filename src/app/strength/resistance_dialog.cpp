@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "analysis/resistance/temperature_law.h"
+#include "app/preferences/preferences.h"
 #include "app/strength/strength_presenter.h"
 #include "app/theme/word_label.h"
 #include "quantity/format.h"
@@ -41,7 +42,7 @@ ResistanceDialog::ResistanceDialog(const Battery& battery, QWidget* parent)
     values_->setPlaceholderText(tr("readings with their unit, mΩ or ohm"));
     temperature_ = new QLineEdit(this);
     temperature_->setObjectName("resistanceTemperature");
-    temperature_->setPlaceholderText(tr("°C, if you know it"));
+    temperature_->setPlaceholderText(tr("%1, if you know it").arg(temperatureUnit()));
     form->addRow(tr("Read with"), method_);
     form->addRow(tr("Readings"), values_);
     form->addRow(tr("Temperature"), temperature_);
@@ -76,8 +77,8 @@ void ResistanceDialog::check() {
     }
     const auto values = parseResistances(values_->text(), battery_);
     if (!values) {
-        note_->setText(
-            QString::fromStdString(values.error().what + " Accepted: " + values.error().accepted));
+        note_->setText(QString::fromStdString(values.error().what + " " +
+                                              phrase("Accepted: {}", values.error().accepted)));
         return;
     }
     reading_ = {};
@@ -87,13 +88,15 @@ void ResistanceDialog::check() {
     reading_.resolution = 1e-3;
     const auto summary = summariseRepeats(*values);
     reading_.value = summary ? summary->median : values->front();
-    const QString typed = temperature_->text().trimmed().replace(',', '.').remove(QString("°C"));
+    const QString typed =
+        temperature_->text().trimmed().replace(',', '.').remove(temperatureUnit());
     if (!typed.isEmpty()) {
         bool ok = false;
-        reading_.temperature_C = typed.toDouble(&ok);
+        reading_.temperature_C = typedTemperature(typed.toDouble(&ok));
         if (!ok || reading_.temperature_C < -60 || reading_.temperature_C > 100) {
             note_->setText(
-                tr("The temperature is not readable. A number of °C from −60 to 100 is accepted."));
+                tr("The temperature is not readable. A number from %1 to %2 is accepted.")
+                    .arg(degreesText(-60), degreesText(100)));
             return;
         }
     }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/preferences/preferences.h"
 #include "app/theme/theme.h"
 #include "quantity/format.h"
 
@@ -188,16 +189,16 @@ void StrengthPlot::overTemperature() {
     line->setName(study_->law->fitted ? tr("fitted law") : tr("usual law, assumed"));
     for (int k = 0; k <= 100; ++k) {
         const double x = low + (high - low) * k / 100;
-        line->addData(x, 1e3 * study_->law->resistance_ohm(x));
+        line->addData(shownTemperature(x), 1e3 * study_->law->resistance_ohm(x));
     }
     QCPGraph* dots = points(t.current, QCPScatterStyle::ssCircle, true, tr("from the logs"));
     for (const ResistanceAt& r : study_->lawReadings)
-        dots->addData(r.temperature_C, 1e3 * r.resistance_ohm);
+        dots->addData(shownTemperature(r.temperature_C), 1e3 * r.resistance_ohm);
     top = std::max(top, study_->law->resistance_ohm(low));
-    labels(tr("Temperature, °C"), study_->lawDelay_s > 0
-                                      ? tr("Resistance after %1 s, mΩ").arg(study_->lawDelay_s)
-                                      : tr("Resistance at the first sample, mΩ"));
-    xAxis->setRange(low, high);
+    labels(tr("Temperature, %1").arg(temperatureUnit()),
+           study_->lawDelay_s > 0 ? tr("Resistance after %1 s, mΩ").arg(study_->lawDelay_s)
+                                  : tr("Resistance at the first sample, mΩ"));
+    xAxis->setRange(shownTemperature(low), shownTemperature(high));
     yAxis->setRange(0, 1.15e3 * top);
     legend->setVisible(true);
 }
@@ -306,12 +307,14 @@ void StrengthPlot::heat() {
         ++n;
         for (std::size_t k = 0; k < residual.size(); ++k) {
             const double minutes = (log.heat.time_s[k + 1] - log.heat.time_s[0]) / 60;
-            g->addData(minutes, residual[k]);
-            most = std::max(most, std::abs(residual[k]));
+            // A difference has no zero point.
+            const double degrees = shownTemperature(residual[k]) - shownTemperature(0);
+            g->addData(minutes, degrees);
+            most = std::max(most, std::abs(degrees));
             longest = std::max(longest, minutes);
         }
     }
-    labels(tr("Minutes"), tr("Measured minus fitted, °C"));
+    labels(tr("Minutes"), tr("Measured minus fitted, %1").arg(temperatureUnit()));
     xAxis->setRange(0, longest);
     yAxis->setRange(-1.3 * most, 1.3 * most);
     yAxis->setNumberPrecision(most < 2 ? 1 : 0);
