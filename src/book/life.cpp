@@ -124,6 +124,11 @@ void readLife(const std::string& text, BatteryLife& life) {
         for (const auto& tag : j["tags"])
             if (tag.is_string() && life.tags.size() < 100)
                 life.tags.push_back(harmless(tag.get<std::string>(), 100));
+    // Of another hand: what check() refuses counts as not given.
+    std::erase_if(life.tags, [](const std::string& tag) {
+        return tag.empty() || tag.size() > 100 || tag.find(',') != std::string::npos;
+    });
+    if (!(life.worth > 0) || std::isinf(life.worth) || life.worthUnit.empty()) life.worth = kNaN;
 }
 
 Expected<std::map<std::int64_t, BatteryLife>> BenchBook::lives() {

@@ -139,6 +139,29 @@ std::string cardJson(const Battery& b) {
     return j.dump(-1, ' ', false, json::error_handler_t::replace);
 }
 
+namespace {
+
+/// A damaged curve is none: both columns as long, rising, and of a cell.
+bool isCurve(const OwnCurve& own) {
+    if (own.soc.size() != own.voltage_V.size()) return false;
+    for (std::size_t k = 0; k < own.soc.size(); ++k) {
+        const bool cell =
+            own.soc[k] >= 0 && own.soc[k] <= 1 && own.voltage_V[k] > 0.3 && own.voltage_V[k] < 6;
+        const bool rising =
+            k == 0 || (own.soc[k] > own.soc[k - 1] && own.voltage_V[k] >= own.voltage_V[k - 1]);
+        if (!cell || !rising) return false;
+    }
+    return true;
+}
+
+/// The text of a member; empty when it is none.
+std::string wordsIn(const json& j, const char* key) {
+    const auto at = j.find(key);
+    return at != j.end() && at->is_string() ? at->get<std::string>() : std::string();
+}
+
+}  // namespace
+
 void readCard(const std::string& text, Battery& b) {
     const json j = json::parse(text, nullptr, false);
     if (j.is_discarded() || !j.is_object()) return;
@@ -146,14 +169,22 @@ void readCard(const std::string& text, Battery& b) {
         const double x = real(j, key);
         return std::isfinite(x) ? x : fallback;
     };
-    b.label_C = get("label_C", 0);
-    b.ambient_C = get("ambient_C", Battery::kUnknown);
-    b.charger.current_A = get("charger_current_A", 0);
-    b.charger.cutoff_A = get("charger_cutoff_A", 0);
-    b.charger.charge_Ah = get("charger_charge_Ah", 0);
+    // A card of another hand: what no battery has counts as not given.
+    const auto within = [&](const char* key, double low, double high, double otherwise) {
+        const double x = get(key, otherwise);
+        return x >= low && x <= high ? x : otherwise;
+    };
+    constexpr double kMost = 1e5;
+    b.label_C = within("label_C", 0, 1000, 0);
+    b.ambient_C = within("ambient_C", -60, 100, Battery::kUnknown);
+    b.charger.current_A = within("charger_current_A", 0, kMost, 0);
+    b.charger.cutoff_A = within("charger_cutoff_A", 0, kMost, 0);
+    b.charger.charge_Ah = within("charger_charge_Ah", 0, kMost, 0);
+    constexpr std::size_t kMostRules = 100;
     if (j.contains("rules") && j["rules"].is_array())
         for (const auto& rule : j["rules"])
-            if (rule.is_string()) b.rules.push_back(rule.get<std::string>());
+            if (rule.is_string() && b.rules.size() < kMostRules)
+                b.rules.push_back(rule.get<std::string>());
     if (j.contains("maker") && j["maker"].is_object()) {
         const json& m = j["maker"];
         b.setLimits({real(m, "set_V"), real(m, "discharge_floor_V"), real(m, "charge_min_C"),
@@ -170,12 +201,8 @@ void readCard(const std::string& text, Battery& b) {
         };
         column("soc", own.soc);
         column("voltage_V", own.voltage_V);
-        if (const double u = real(c, "uncertainty_V"); std::isfinite(u)) own.uncertainty_V = u;
-        // A damaged curve is none: both columns as long, and rising.
-        bool rising = own.soc.size() == own.voltage_V.size();
-        for (std::size_t k = 1; rising && k < own.soc.size(); ++k)
-            rising = own.soc[k] > own.soc[k - 1] && own.voltage_V[k] >= own.voltage_V[k - 1];
-        if (rising) b.setOwnCurve(own);
+        if (const double u = real(c, "uncertainty_V"); u > 0 && u < 0.5) own.uncertainty_V = u;
+        if (isCurve(own)) b.setOwnCurve(own);
     }
 }
 
@@ -191,13 +218,14 @@ std::string spotDetailsJson(const SpotReading& s) {
 void readSpotDetails(const std::string& text, SpotReading& s) {
     const json j = json::parse(text, nullptr, false);
     if (j.is_discarded() || !j.is_object()) return;
-    s.method = j.value("method", "");
+    s.method = wordsIn(j, "method");
     s.temperature_C = real(j, "temperature_C");
     s.current_A = real(j, "current_A");
-    s.note = j.value("note", "");
+    s.note = wordsIn(j, "note");
     if (j.contains("repeats") && j["repeats"].is_array())
         for (const auto& x : j["repeats"])
-            if (x.is_number()) s.repeats.push_back(x.get<double>());
+            if (x.is_number() && std::isfinite(x.get<double>()))
+                s.repeats.push_back(x.get<double>());
 }
 
 }  // namespace nk

@@ -93,10 +93,11 @@ TEST_F(NumberStyles, WithACommaThereIsNoPointInAFigure) {
     QSettings().setValue("decimalSign", 2);
     openWindow();
     demo();
-    // Dates, versions, names of files, versions of rules and clocks keep theirs.
+    // Dates, names of files, clocks and the marks of thousands keep theirs.
     everywhere(
         QRegularExpression(R"((?<![\d.\w])\d+\.\d+(?![\d.]))"),
-        QRegularExpression(R"(\d\d?\.\d\d?\.\d{2,4}|\S+\.(csv|txt|nkbook)|\d+:\d\d(:\d\d)?\.\d)"));
+        QRegularExpression(
+            R"(\d\d?\.\d\d?\.\d{2,4}|\S+\.(csv|txt|nkbook)|\d+:\d\d(:\d\d)?\.\d|\b\d{1,3}(\.\d{3})+\b)"));
 }
 
 TEST_F(NumberStyles, WithAPointThereIsNoCommaInAFigure) {
