@@ -401,7 +401,10 @@ TEST_F(EveryCommand, SurvivesFilesOfAnotherKind) {
         // Each file that a use names is put in the place of something else.
         for (std::size_t k = 0; k < use.size(); ++k) {
             if (!use[k].starts_with(folder_.string()) || (k > 0 && use[k - 1] == "-o")) continue;
-            for (const std::string& file : strange) {
+            for (std::size_t n = 0; n < strange.size(); ++n) {
+                // A watcher waits for what may still come.
+                if (command.name() == "watch" && n % 4 != 0) continue;
+                const std::string& file = strange[n];
                 Words other = use;
                 other[k] = file;
                 if (command.name() == "watch") other = other + Words{"--for", "1s"};

@@ -100,11 +100,5 @@ TEST_F(NumberStyles, WithACommaThereIsNoPointInAFigure) {
             R"(\d\d?\.\d\d?\.\d{2,4}|\S+\.(csv|txt|nkbook)|\d+:\d\d(:\d\d)?\.\d|\b\d{1,3}(\.\d{3})+\b)"));
 }
 
-TEST_F(NumberStyles, WithAPointThereIsNoCommaInAFigure) {
-    demo();
-    everywhere(QRegularExpression(R"((?<![\d,\w])\d+,\d+(?![\d,]))"),
-               QRegularExpression(R"(\b\d{1,3}(,\d{3})+\b)"));
-}
-
 }  // namespace
 }  // namespace nk
