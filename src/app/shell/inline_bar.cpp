@@ -15,6 +15,7 @@ InlineBar::InlineBar(QWidget* parent) : QWidget(parent) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(12, 6, 6, 6);
     words_ = wordLabel(this, "inlineText");
+    words_->setAlignment(Qt::AlignVCenter);
     auto* close = new QPushButton(tr("Close"), this);
     close->setProperty("role", "link");
     row->addWidget(words_, 1);
