@@ -14,6 +14,9 @@ namespace nk {
 namespace {
 
 constexpr double kNever = std::numeric_limits<double>::infinity();
+/// A step of three months is none; ampere-hours and amperes beyond this are a slip of the pen.
+constexpr double kLongestStep_s = 90 * 86400.0, kMostFigure = 1e6;
+constexpr double kLastMoment_s = 253'402'300'800;  // the year 10000
 
 struct Channel {
     std::size_t charger = 0;
@@ -33,6 +36,7 @@ struct Bench {
     std::vector<std::size_t> begun;  ///< links of each module that are done or running
     std::vector<bool> retired;
     double now_s = 0;
+    std::vector<std::string> beyondUsual;  ///< a sentence a module that is charged so
 };
 
 /// The first moment from `t` on at which a step of `length` may begin. A hand needs somebody there;
@@ -255,14 +259,18 @@ Expected<void> takeState(Bench& b) {
                    return static_cast<int>(c.charger) == charger && c.number == channel;
                });
     };
+    const auto moment = [](double at_s) { return std::abs(at_s) <= kLastMoment_s; };
+    if (!moment(b.now_s))
+        return fail(ErrorKind::InvalidArgument, phrase("The queue begins at no moment."), {},
+                    phrase("a day of the calendar."));
     for (const QueueDone& d : w.done)
-        if (!there(d.module, d.charger, d.channel) || !(d.end_s >= d.start_s) ||
-            ++b.begun[d.module] > links)
+        if (!there(d.module, d.charger, d.channel) || !moment(d.start_s) || !moment(d.end_s) ||
+            !(d.end_s >= d.start_s) || ++b.begun[d.module] > links)
             return fail(ErrorKind::InvalidArgument,
                         phrase("A step that was done does not fit this bench."), {},
                         phrase("the modules, chargers and cycles of the queue."));
     for (const QueuePin& p : w.pins) {
-        if (!there(p.module, p.charger, p.channel) || p.link >= links || !std::isfinite(p.start_s))
+        if (!there(p.module, p.charger, p.channel) || p.link >= links || !moment(p.start_s))
             return fail(ErrorKind::InvalidArgument,
                         phrase("A step that was moved does not fit this bench."), {},
                         phrase("the modules, chargers and cycles of the queue."));
@@ -270,6 +278,23 @@ Expected<void> takeState(Bench& b) {
     }
     for (const std::size_t m : w.retired)
         if (m < w.modules.size()) b.retired[m] = true;
+    return {};
+}
+
+/// A charge current in a table is asked for as in a plan of its own: up to the usual figure, up to
+/// 1C marked; what needs the explicit step is planned there and not here.
+Expected<void> chargesSafely(const QueueModule& m, const Chemistry& c,
+                             std::vector<std::string>& beyondUsual) {
+    const double rate = m.charge_A / m.rated_Ah;
+    if (rate <= c.chargeC + 1e-9) return {};
+    if (rate > 1 + 1e-9)
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("{}: {:.3g}C is beyond the usual {:.2g}C of {}.", m.name, rate,
+                           c.chargeC, c.name()),
+                    {}, phrase("at most {:.2g}C in a queue.", std::max(1.0, c.chargeC)));
+    beyondUsual.push_back(phrase(
+        "{} is charged beyond the usual {:.2g}C: only where the maker's data sheet allows it.",
+        m.name, c.chargeC));
     return {};
 }
 
@@ -284,7 +309,7 @@ Expected<Bench> makeBench(const QueueWish& w) {
         return fail(ErrorKind::InvalidArgument,
                     phrase("A rest of {:.0f} min is not planned.", w.rest_min), {},
                     phrase("0 to 1440 min."));
-    Bench b{w, {}, {}, {}, {}, {}, {}, 60 * w.rest_min, {}, {}, {}, 0};
+    Bench b{w, {}, {}, {}, {}, {}, {}, 60 * w.rest_min, {}, {}, {}, 0, {}};
     for (std::size_t c = 0; c < w.chargers.size(); ++c)
         for (int k = 1; k <= std::min(64, w.chargers[c].channels); ++k)
             b.channels.push_back({c, k});
@@ -297,10 +322,13 @@ Expected<Bench> makeBench(const QueueWish& w) {
     for (const QueueModule& m : w.modules) {
         const auto chemistry = findChemistry(m.chemistry);
         if (!chemistry) return tl::unexpected<Error>(chemistry.error());
-        if (!(m.rated_Ah > 0) || m.series < 1 || m.capacity_Ah < 0 || m.charge_A < 0 ||
-            m.discharge_A < 0)
+        const auto may = [](double figure) { return figure >= 0 && figure <= kMostFigure; };
+        if (!(m.rated_Ah > 0) || m.series < 1 || !may(m.rated_Ah) || !may(m.capacity_Ah) ||
+            !may(m.charge_A) || !may(m.discharge_A))
             return fail(ErrorKind::InvalidArgument, phrase("The figures of {} cannot be.", m.name),
                         {}, phrase("series from 1, capacities and currents above 0."));
+        if (const auto safe = chargesSafely(m, **chemistry, b.beyondUsual); !safe)
+            return tl::unexpected<Error>(safe.error());
         std::vector<double> cs, ds, ca, da;
         Error why;
         bool any = false;
@@ -315,13 +343,17 @@ Expected<Bench> makeBench(const QueueWish& w) {
             else if (const auto can = charger.canDo(**chemistry, m.series); !can)
                 why = can.error();
         }
+        for (auto* times : {&cs, &ds})
+            for (double& time : *times)
+                if (time > kLongestStep_s) time = kNever;
         const bool charges = *std::ranges::min_element(cs) < kNever;
         const bool discharges = *std::ranges::min_element(ds) < kNever;
         if (!any && !(charges && discharges))
             return fail(
                 ErrorKind::InvalidArgument,
                 phrase("No charger can take {}. {}", m.name,
-                       why.what.empty() ? phrase("Their current steps are too coarse.") : why.what),
+                       why.what.empty() ? phrase("The current that it would get is too small.")
+                                        : why.what),
                 {}, why.accepted);
         if (!w.present.always() && !w.unattendedCharging &&
             *std::ranges::min_element(cs) > length + 1e-6)
@@ -438,6 +470,7 @@ Expected<QueuePlan> planQueue(const QueueWish& wish) {
     best.notes.push_back(
         phrase("Times are capacity over current; a real charge takes up to a tenth "
                "longer (nickel warms, lithium has its tail): plan anew from then."));
+    best.notes.insert(best.notes.end(), bench->beyondUsual.begin(), bench->beyondUsual.end());
     for (const QueueStep& s : best.steps)
         if (s.what == "charge" && !s.attended) {
             best.notes.push_back(
