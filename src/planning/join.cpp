@@ -27,6 +27,8 @@ double commonOf(const std::vector<State>& states, double lead) {
     return sum / weight;
 }
 
+constexpr double kMostRate_C = 10, kMostFigure = 1e6;
+
 }  // namespace
 
 Expected<JoinAnswer> planJoin(const std::vector<JoinPack>& packs, const JoinSetting& setting) {
@@ -39,12 +41,20 @@ Expected<JoinAnswer> planJoin(const std::vector<JoinPack>& packs, const JoinSett
     for (const JoinPack& p : packs) {
         const auto c = findChemistry(p.chemistry);
         if (!c) return tl::unexpected<Error>(c.error());
-        if (p.series < 1 || p.series > 400 || !(p.rated_Ah > 0) || !std::isfinite(p.voltage_V) ||
-            p.resistance_ohm < 0 || !(p.chargeLimit_C > 0))
+        if (p.series < 1 || p.series > 400 || !(p.rated_Ah > 0) || !(p.rated_Ah <= kMostFigure) ||
+            !(std::abs(p.voltage_V) <= kMostFigure) ||
+            !(p.resistance_ohm >= 0 && p.resistance_ohm <= kMostFigure) ||
+            !(p.chargeLimit_C > 0 && p.chargeLimit_C <= kMostRate_C) || p.soc < 0 || p.soc > 1)
             return fail(ErrorKind::InvalidArgument, phrase("The figures of {} cannot be.", p.name),
                         {},
                         phrase("series from 1, capacity above 0, resistance from 0, a charge limit "
-                               "above 0."));
+                               "above 0 and up to {:.0f}C, a level of 0 to 1 (or 2 to 100 %).",
+                               kMostRate_C));
+        if (p.chargeLimit_C > 1 + 1e-9)
+            out.cautions.push_back(phrase(
+                "The charge limit of {} is {:.3g}C as typed, beyond the usual 1C: only where "
+                "the maker's data sheet allows it.",
+                p.name, p.chargeLimit_C));
         State s;
         s.chemistry = *c;
         s.series = p.series;
@@ -205,10 +215,11 @@ Expected<JoinAnswer> planJoin(const std::vector<JoinPack>& packs, const JoinSett
             phrase("Charge {} first, alone, until it is within {:.2f} V a cell of {}.", lowest.name,
                    setting.careful_V, highest.name));
     }
-    out.cautions = {
-        phrase("Check the polarity of every pack with a meter first: a reversed pack is a "
-               "short circuit."),
-        phrase("A fuse in every lead, insulated tools, somebody there.")};
+    out.cautions.insert(
+        out.cautions.end(),
+        {phrase("Check the polarity of every pack with a meter first: a reversed pack is a "
+                "short circuit."),
+         phrase("A fuse in every lead, insulated tools, somebody there.")});
     if (states.front().chemistry->nickel())
         out.cautions.push_back(
             phrase("Nickel is not charged while joined: the one that peaks first is "

@@ -391,5 +391,64 @@ TEST(SafeJoins, CurrentsBalanceWhoeverComesFirst) {
     }
 }
 
+/// Two alike, a bit apart: 3.70 and 3.71 V a cell.
+std::vector<JoinPack> twoAlike(const char* kind) {
+    std::vector<JoinPack> packs(2);
+    for (JoinPack& p : packs) {
+        p.chemistry = kind, p.series = 3, p.rated_Ah = 5, p.resistance_ohm = 0.02;
+        p.name = &p == packs.data() ? "left" : "right";
+        p.voltage_V = 3 * (&p == packs.data() ? 3.70 : 3.71);
+    }
+    return packs;
+}
+
+TEST(SafeJoins, NoTypedLimitSilencesARefusal) {
+    auto packs = twoAlike("nmc");
+    packs[0].rated_Ah = 0.6;  // 0.03 V over 40 mΩ into it is 1.25C
+    const auto usual = planJoin(packs);
+    ASSERT_TRUE(usual);
+    EXPECT_FALSE(usual->allowed);
+    packs[0].chargeLimit_C = 2;
+    const auto typed = planJoin(packs);
+    ASSERT_TRUE(typed);
+    EXPECT_TRUE(typed->allowed);
+    EXPECT_EQ(typed->cautions.size(), usual->cautions.size() + 1) << "it stays marked";
+    EXPECT_NE(typed->cautions.front().find("left"), std::string::npos);
+    for (const double wild : {10.5, 100.0, 1e9}) {
+        packs[0].chargeLimit_C = wild;
+        const auto refused = planJoin(packs);
+        ASSERT_FALSE(refused) << wild;
+        EXPECT_NE(refused.error().what.find("left"), std::string::npos);
+        EXPECT_FALSE(refused.error().accepted.empty());
+    }
+}
+
+TEST(SafeJoins, FiguresThatAreNoneAreRefused) {
+    const double none = std::numeric_limits<double>::quiet_NaN();
+    const double endless = std::numeric_limits<double>::infinity();
+    for (const double wild : {none, endless, -endless, -1.0, 1e12, 1e300})
+        for (double JoinPack::*field :
+             {&JoinPack::voltage_V, &JoinPack::rated_Ah, &JoinPack::resistance_ohm,
+              &JoinPack::chargeLimit_C, &JoinPack::soc}) {
+            auto packs = twoAlike("nmc");
+            packs[1].*field = wild;
+            const auto answer = planJoin(packs);
+            // A level need not be known; reversed polarity is told with its currents.
+            if (field == &JoinPack::soc && std::isnan(wild)) {
+                EXPECT_TRUE(answer && answer->allowed);
+            } else if (field == &JoinPack::voltage_V && wild == -1) {
+                EXPECT_TRUE(answer && !answer->allowed);
+            } else {
+                EXPECT_FALSE(answer) << wild;
+            }
+        }
+    // Two levels that are alike and cannot be prove nothing of a flat curve.
+    auto flat = twoAlike("lfp");
+    for (JoinPack& p : flat) p.voltage_V = 3 * 3.3, p.soc = -3;
+    EXPECT_FALSE(planJoin(flat));
+    for (JoinPack& p : flat) p.soc = 0.6;
+    EXPECT_TRUE(planJoin(flat)->allowed);
+}
+
 }  // namespace
 }  // namespace nk
