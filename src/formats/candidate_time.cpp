@@ -55,7 +55,7 @@ namespace {
 /// A number column as time: what its size and steps may mean.
 std::vector<Setting> timeSettings(const std::vector<double>& values, const Column& column) {
     const Scale scale = scaleOf(values);
-    const auto factor = [&](double f, double prior, std::string words) {
+    const auto factor = [&](double f, double prior, const std::string& words) {
         return Setting{prior, [=](Hypothesis& h) {
                            h.timeFactor = f;
                            if (!words.empty()) h.said.push_back(words);

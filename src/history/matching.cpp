@@ -196,6 +196,7 @@ Expected<Matching> matchModules(const std::vector<MatchModule>& modules, const M
                                  needed, usable.size(), apart.size()),
                     "", phrase("more modules, or fewer groups."));
     std::vector<double> capacities;
+    capacities.reserve(usable.size());
     for (const int k : usable)
         capacities.push_back(modules[static_cast<std::size_t>(k)].capacity_Ah);
     MatchArrangement found = searchArrangement(modules, usable, wish, stop);

@@ -58,7 +58,7 @@ std::string translated(const char* english);
 /// follow the number style. A translation whose places do not fit is not used.
 template <class... Args>
 std::string phrase(const char* english, const Args&... args) {
-    const std::string words = translated(english);
+    std::string words = translated(english);
     if constexpr (sizeof...(Args) == 0) {
         return words;
     } else {

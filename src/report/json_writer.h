@@ -63,8 +63,8 @@ class JsonWriter {
         next();
         char* to = text_.room(name.size() + 4);
         *to++ = '"';
-        std::memcpy(to, name.data(), name.size());
-        std::memcpy(to + name.size(), "\": ", 3);
+        to = std::ranges::copy(name, to).out;
+        std::ranges::copy(std::string_view("\": "), to);
         text_.used(name.size() + 4);
         pending_ = true;
         return *this;
