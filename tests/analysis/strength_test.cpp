@@ -1,5 +1,4 @@
-// Resistance, rating and packs against analytic cells, the standards' procedures and independent
-// libraries.
+// Resistance, rating and packs against analytic cells, the standards and independent libraries.
 #include <cvode/cvode.h>
 #include <fmt/format.h>
 #include <gmock/gmock.h>
@@ -241,6 +240,27 @@ TEST(LoadRegression, AgreesWithALeastSquaresLibraryAndShrugsOffOutliers) {
     EXPECT_NEAR(rough->resistance_ohm, 0.045, 0.002);
     std::fill(i.begin(), i.end(), -1.0);
     EXPECT_FALSE(regressLoad(*nk::test::recording(t, v, i), 0, 2999)) << "nothing varies";
+}
+
+TEST(LoadRegression, ALoadThatRepeatsItselfAndHolesInTheLogDoNotHideIt) {
+    // Lengths of the pattern, those too that divide the distance between the samples looked at.
+    for (const std::size_t period : {2, 5, 10, 25, 50, 125}) {
+        std::mt19937 random(3);
+        std::normal_distribution<double> noise(0, 0.0005);
+        std::uniform_real_distribution<double> draw(0.5, 4);
+        std::vector<double> pattern(period);
+        for (double& p : pattern) p = draw(random);
+        std::vector<double> t, v, i;
+        for (std::size_t k = 0; k < 100000; ++k) {
+            t.push_back(0.5 * static_cast<double>(k));
+            i.push_back(-pattern[k % period]);
+            v.push_back(4.1 - 7e-6 * static_cast<double>(k) + 0.045 * i.back() + noise(random));
+            if (k % 25 == 0) v.back() = std::numeric_limits<double>::quiet_NaN();
+        }
+        const auto fit = regressLoad(*nk::test::recording(t, v, i), 0, t.size() - 1);
+        ASSERT_TRUE(fit) << period;
+        EXPECT_NEAR(fit->resistance_ohm, 0.045, 4 * fit->uncertainty_ohm + 2e-5) << period;
+    }
 }
 
 TEST(TemperatureLaw, ArrheniusFitAgreesWithALibrary) {

@@ -35,7 +35,7 @@ class BenchWindow : public Window {
                     if (c->live().rows() < n) return false;
                 return true;
             },
-            20000);
+            kPatience_ms);
     }
 };
 
@@ -98,7 +98,7 @@ TEST_F(BenchWindow, AnAlarmStandsOnTopUntilItIsSeen) {
     ASSERT_TRUE(std::isfinite(lanes->voltageRule()));
     lanes->setFocus();
     for (int k = 0; k < 60; ++k) QTest::keyClick(lanes, Qt::Key_Down);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !s->channels()[0]->alarms().empty(); }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !s->channels()[0]->alarms().empty(); }, kPatience_ms));
     EXPECT_TRUE(
         QTest::qWaitFor([&] { return !s->findChildren<QPushButton*>("askSeen").isEmpty(); }, 5000));
     EXPECT_TRUE(part<QWidget>("benchAsks")->isVisible());

@@ -64,7 +64,8 @@ TEST_F(Disk, AFullDiskIsSaidAndTheLogIsStillThereToTryAgain) {
     ASSERT_NE(card, nullptr);
     QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor(
-        [this] { return part<QLabel>("inlineText")->text().contains("the disk is full"); }, 20000))
+        [this] { return part<QLabel>("inlineText")->text().contains("the disk is full"); },
+        kPatience_ms))
         << part<QLabel>("inlineText")->text().toStdString();
     settle();
     EXPECT_EQ(window_->book().recordings()->size(), 1u);
@@ -75,8 +76,8 @@ TEST_F(Disk, AFullDiskIsSaidAndTheLogIsStillThereToTryAgain) {
     card = waitForCard();
     ASSERT_NE(card, nullptr);
     QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
-    ASSERT_TRUE(
-        QTest::qWaitFor([this] { return window_->book().recordings()->size() == 2; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return window_->book().recordings()->size() == 2; },
+                                kPatience_ms));
     settle();
 }
 

@@ -124,7 +124,7 @@ TEST_F(Foreign, AFileNameThatIsMarkupIsShownAsItIs) {
     }
     EXPECT_TRUE(seen);
     QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return window_->shown() != nullptr; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window_->shown() != nullptr; }, kPatience_ms));
     settle();
     for (const QLabel* label : window_->findChildren<QLabel*>())
         if (label->isVisible()) {
@@ -213,7 +213,7 @@ TEST_F(Foreign, TwoReadingsThatFitEquallyAreShownSideBySide) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return accept->isEnabled(); }, 10000));
     EXPECT_FALSE(question->isVisible());
     QTest::mouseClick(accept, Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return window_->shown() != nullptr; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window_->shown() != nullptr; }, kPatience_ms));
     settle();
     EXPECT_NEAR(window_->shown()->recording->current_A()[100], 0.09, 1e-9);
     // The choice is remembered for headers of this shape.

@@ -36,6 +36,7 @@
 #include "app/strength/strength_station.h"
 #include "report/export.h"
 #include "tests/gui/window.h"
+#include "tests/support/crash_report.h"
 #include "tests/support/sim.h"
 
 using namespace nk;
@@ -396,7 +397,7 @@ TEST_F(Window, EveryStationHasAHelpPageWithItsPictures) {
         HelpPage* help = nullptr;
         ASSERT_TRUE(QTest::qWaitFor(
             [&] { return (help = window_->findChild<HelpPage*>()) != nullptr; }, 5000));
-        ASSERT_TRUE(QTest::qWaitFor([&] { return help->picturesReady(); }, 20000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return help->picturesReady(); }, kPatience_ms));
         EXPECT_GT(help->windowTitle().size(), 5);
         EXPECT_TRUE(
             help->findChild<QTextBrowser*>("helpText")->toPlainText().contains("unattended"));
@@ -460,7 +461,7 @@ TEST_F(Window, ManyFilesAtOnceHaveAResultEach) {
     ASSERT_NE(card, nullptr);
     QSignalSpy finished(window_.get(), &MainWindow::importFinished);
     QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return finished.count() > 0; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return finished.count() > 0; }, kPatience_ms));
     settle();
     QApplication::processEvents();
     auto* results = part<QTableWidget>("importResults");
@@ -577,6 +578,7 @@ TEST(Look, EveryColourPairPassesWcagAA) {
 
 int main(int argc, char** argv) {
     testing::InitGoogleTest(&argc, argv);
+    nk::tests::tellCrashes();
     QApplication app(argc, argv);
     QApplication::setOrganizationName("narrow-knee-test");
     QApplication::setApplicationName("narrow-knee-test");

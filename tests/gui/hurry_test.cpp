@@ -39,7 +39,7 @@ class Hurry : public test::Window {
         window_->openBook(path(name));
         ASSERT_TRUE(QTest::qWaitFor(
             [&] { return window_->book().path().filename().string() == name.toStdString(); },
-            20000));
+            kPatience_ms));
         settle();
     }
     std::vector<std::int64_t> logs() const {

@@ -130,7 +130,7 @@ class OddBooks : public test::Window {
                 return window_->book().recordings().value_or(std::vector<RecordingEntry>{}).size() >
                        5;
             },
-            20000));
+            kPatience_ms));
         settle();
     }
     /// The innermost part that wants most room, for the message.

@@ -41,7 +41,7 @@ TEST_F(Origin, ALogIsAskedForItsInstrumentOnceAndTheShapeIsRemembered) {
     EXPECT_TRUE(accept->isEnabled());
     QTest::keyClicks(card->findChild<QComboBox*>("charger")->lineEdit(), "Old grey one");
     QTest::mouseClick(accept, Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, kPatience_ms));
     settle();
     EXPECT_DOUBLE_EQ(window_->shown()->accuracy.voltageGain, 0.001);
     ASSERT_EQ(window_->book().instruments()->size(), 1u);
@@ -127,7 +127,7 @@ TEST_F(Origin, WhatIsOutOfDateIsMadeAnewInTheBackground) {
             "UPDATE study SET fingerprint='of an older version'; UPDATE recording SET "
             "summary='{\"capacity_Ah\": 77}'");
     openWindow();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return staleIn(window_->book()) == 0; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return staleIn(window_->book()) == 0; }, kPatience_ms));
     settle();
     EXPECT_LT(window_->book().recordings()->front().summary.capacity_Ah, 10);
     EXPECT_EQ(*window_->book().undoLabel(), "add night-14");
@@ -143,7 +143,8 @@ TEST_F(Origin, TheDemoBenchIsOneStepOfUndo) {
     EXPECT_EQ(staleIn(window_->book()), 0u);
     window_->undo();
     settle();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return window_->book().recordings()->empty(); }, 20000));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return window_->book().recordings()->empty(); }, kPatience_ms));
     EXPECT_TRUE(window_->book().batteries()->empty());
     EXPECT_TRUE(window_->book().chargers()->empty());
     EXPECT_EQ(*window_->book().undoLabel(), "");

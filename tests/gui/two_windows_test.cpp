@@ -34,7 +34,7 @@ class TwoWindows : public test::Window {
         Window::TearDown();
     }
     void settleBoth() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !window_->busy() && !other_->busy(); }, 20000));
+        waitUntil([&] { return !window_->busy() && !other_->busy(); }, "still busy");
     }
     /// Windows look for changes of others every two seconds.
     template <class Seen>

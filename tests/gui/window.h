@@ -16,6 +16,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include "app/job/job.h"
 #include "app/shell/battery_card.h"
 #include "app/shell/main_window.h"
 #include "tests/support/sim.h"
@@ -63,9 +64,24 @@ class Window : public testing::Test {
         ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get()));
         settle();
     }
+    /// Waits until the windows have nothing to do, nothing runs behind them and nothing follows
+    /// that was queued. A test that went on without what it waits for would look into things that
+    /// are not there, or keep what is made anew behind its back: it ends here.
     void settle() const {
-        ASSERT_TRUE(QTest::qWaitFor([this] { return !window_->busy(); }, 20000));
+        waitUntil([this] { return !window_->busy(); }, "still busy");
     }
+    template <class Rested>
+    static void waitUntil(const Rested& rested, const char* otherwise) {
+        const auto rest = [&] {
+            for (int quiet = 0; quiet < 4; ++quiet) {
+                if (!rested() || Job::underWay() > 0) return false;
+                QApplication::processEvents();
+            }
+            return true;
+        };
+        if (!QTest::qWaitFor(rest, kPatience_ms)) throw std::runtime_error(otherwise);
+    }
+    static constexpr int kPatience_ms = 60000;
     /// A key with Ctrl, into the active window.
     void press(Qt::Key key) const {
         window_->activateWindow();
@@ -101,18 +117,17 @@ class Window : public testing::Test {
     }
     BatteryCard* waitForCard() const {
         BatteryCard* card = nullptr;
-        EXPECT_TRUE(QTest::qWaitFor(
-            [&] {
-                card = window_->findChild<BatteryCard*>();
-                return card != nullptr && card->isVisible();
-            },
-            20000));
+        const auto shown = [&] {
+            card = window_->findChild<BatteryCard*>();
+            return card != nullptr && card->isVisible();
+        };
+        if (!QTest::qWaitFor(shown, kPatience_ms)) throw std::runtime_error("no battery card");
         return card;
     }
     template <class T>
     T* part(const QString& name) const {
         T* found = window_->findChild<T*>(name);
-        EXPECT_NE(found, nullptr) << name.toStdString();
+        if (found == nullptr) throw std::runtime_error("there is no " + name.toStdString());
         return found;
     }
     void importCycle() { importLog(cycleLog(), "Dew heater 2", "nmc", 3, "2500 mAh"); }
@@ -130,7 +145,8 @@ class Window : public testing::Test {
         card->findChild<QSpinBox*>("series")->setValue(series);
         QTest::keyClicks(card->findChild<QLineEdit*>("rated"), rated);
         QTest::mouseClick(card->findChild<QPushButton*>("accept"), Qt::LeftButton);
-        ASSERT_TRUE(QTest::qWaitFor([&] { return shown.count() > 0; }, 20000));
+        if (!QTest::qWaitFor([&] { return shown.count() > 0; }, kPatience_ms))
+            throw std::runtime_error("the log was never shown");
         settle();
     }
 

@@ -273,7 +273,7 @@ IncrementalCapacity incrementalCapacity(const AnalysisInput& in, int step) {
         charge.push_back(charge.back() + dq);
         const double a = std::min(v[k], v[k + 1]);
         const double b = std::max(v[k], v[k + 1]);
-        const auto bin = [&](double volts) {
+        const auto bin = [&, low = low](double volts) {
             return std::min(bins - 1,
                             static_cast<std::size_t>(std::max(0.0, (volts - low) / out.bin_V)));
         };

@@ -12,36 +12,46 @@
 
 namespace nk {
 
-std::optional<LoadResistance> regressLoad(const Recording& recording, std::size_t first,
-                                          std::size_t last, double window_s) {
-    if (last < first + 30) return std::nullopt;
-    const std::size_t n = last - first + 1;
-    const auto t = recording.time_s().subspan(first, n);
-    const auto v = recording.voltage_V().subspan(first, n);
-    const auto i = recording.current_A().subspan(first, n);
-    const auto slowV = centredMean(t, v, window_s);
-    const auto slowI = centredMean(t, i, window_s);
-    // At most 20,000 samples, spread over the load: more tell nothing new.
-    const std::size_t stride = std::max<std::size_t>(1, n / 20000);
-    const std::size_t count = (n + stride - 1) / stride;
+namespace {
+
+/// What is left of both channels when their running means are taken away.
+struct Swing {
+    std::span<const double> v, i;
+    std::vector<double> slowV, slowI;
+};
+
+/// Bisquare fit of at most `most` samples, spread over the load.
+std::optional<LoadResistance> fitSwing(const Swing& load, std::size_t most,
+                                       const ChannelQuality& quality) {
+    const std::size_t stride = std::max<std::size_t>(1, load.i.size() / most);
+    std::vector<double> di, dv;
+    // One of every `stride`, each time another of them: a load that repeats itself is seen whole.
+    constexpr double kGolden = 0.61803398874989485;
+    for (std::size_t k = 0; k * stride < load.i.size(); ++k) {
+        const double turn = static_cast<double>(k) * kGolden;
+        const auto aside =
+            static_cast<std::size_t>((turn - std::floor(turn)) * static_cast<double>(stride));
+        const std::size_t at = std::min(k * stride + aside, load.i.size() - 1);
+        const double x = load.i[at] - load.slowI[at], y = load.v[at] - load.slowV[at];
+        if (!std::isfinite(x) || !std::isfinite(y)) continue;
+        di.push_back(x), dv.push_back(y);
+    }
+    const std::size_t count = di.size();
+    if (count < 30) return std::nullopt;
+    double spread = 0;
+    for (const double x : di) spread += x * x / static_cast<double>(count);
+    spread = std::sqrt(spread);
+    if (spread < std::max(5 * quality.sigma(), 2 * quality.resolution)) return std::nullopt;
     const auto freeMatrix = [](gsl_matrix* m) { gsl_matrix_free(m); };
     const auto freeVector = [](gsl_vector* x) { gsl_vector_free(x); };
     using Matrix = std::unique_ptr<gsl_matrix, decltype(freeMatrix)>;
     using Vector = std::unique_ptr<gsl_vector, decltype(freeVector)>;
     const Matrix x(gsl_matrix_alloc(count, 2), freeMatrix);
-    const Vector y(gsl_vector_alloc(count), freeVector);
-    double spread = 0;
     for (std::size_t k = 0; k < count; ++k) {
-        const std::size_t at = k * stride;
-        const double di = i[at] - slowI[at];
         gsl_matrix_set(x.get(), k, 0, 1);
-        gsl_matrix_set(x.get(), k, 1, di);
-        gsl_vector_set(y.get(), k, v[at] - slowV[at]);
-        spread += di * di / static_cast<double>(count);
+        gsl_matrix_set(x.get(), k, 1, di[k]);
     }
-    spread = std::sqrt(spread);
-    const ChannelQuality& q = recording.currentQuality();
-    if (spread < std::max(5 * q.sigma(), 2 * q.resolution)) return std::nullopt;
+    const gsl_vector_const_view y = gsl_vector_const_view_array(dv.data(), count);
     const Vector c(gsl_vector_alloc(2), freeVector);
     const Matrix cov(gsl_matrix_alloc(2, 2), freeMatrix);
     const auto freeWork = [](gsl_multifit_robust_workspace* w) { gsl_multifit_robust_free(w); };
@@ -51,14 +61,33 @@ std::optional<LoadResistance> regressLoad(const Recording& recording, std::size_
     // the whole program: the handler belongs to all threads.
     static const bool quiet = (gsl_set_error_handler_off(), true);
     (void)quiet;
-    const int status = gsl_multifit_robust(x.get(), y.get(), c.get(), cov.get(), work.get());
+    const int status = gsl_multifit_robust(x.get(), &y.vector, c.get(), cov.get(), work.get());
     if (status != GSL_SUCCESS && status != GSL_EMAXITER) return std::nullopt;
     LoadResistance out;
     out.resistance_ohm = gsl_vector_get(c.get(), 1);
     out.uncertainty_ohm = std::sqrt(std::max(0.0, gsl_matrix_get(cov.get(), 1, 1)));
     out.samples = count;
     out.spread_A = spread;
-    if (!(out.resistance_ohm > 0) || out.uncertainty_ohm > out.resistance_ohm) return std::nullopt;
+    return out;
+}
+
+}  // namespace
+
+std::optional<LoadResistance> regressLoad(const Recording& recording, std::size_t first,
+                                          std::size_t last, double window_s) {
+    if (last < first + 30) return std::nullopt;
+    const std::size_t n = last - first + 1;
+    const auto t = recording.time_s().subspan(first, n);
+    const auto v = recording.voltage_V().subspan(first, n);
+    const auto i = recording.current_A().subspan(first, n);
+    const Swing load{v, i, centredMean(t, v, window_s), centredMean(t, i, window_s)};
+    // Where chance is a thousandth of the value, under the error of any instrument's range, more
+    // samples tell nothing new; where it is more, they do, up to a bound.
+    auto out = fitSwing(load, 4000, recording.currentQuality());
+    if (out && n > 4000 && !(out->uncertainty_ohm < 1e-3 * out->resistance_ohm))
+        out = fitSwing(load, 20000, recording.currentQuality());
+    if (!out || !(out->resistance_ohm > 0) || out->uncertainty_ohm > out->resistance_ohm)
+        return std::nullopt;
     return out;
 }
 

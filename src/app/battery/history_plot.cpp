@@ -118,7 +118,7 @@ void HistoryPlot::redraw() {
              {std::pair(view_.label_Ah, tr("label")), std::pair(view_.first_Ah, tr("own first")),
               std::pair(view_.siblings_Ah, tr("siblings"))}) {
             if (!std::isfinite(y)) continue;
-            const auto near = std::ranges::find_if(lines, [&](const auto& line) {
+            const auto near = std::ranges::find_if(lines, [&, y = y](const auto& line) {
                 return std::abs(line.first - y) < 0.05 * std::max(high - low, 0.02 * y);
             });
             if (near == lines.end())

@@ -5,6 +5,7 @@ namespace nk {
 Job::~Job() {
     // Nobody waits for what is said now; workers that were put aside are joined with them.
     ++request_;
+    if (running_) --underWay_;
     thread_.request_stop();
     for (Retired& r : retired_) r.thread.request_stop();
 }

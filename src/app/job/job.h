@@ -40,8 +40,7 @@ class Job : public QObject {
     void start(Work work, Done done) {
         retire();
         const int request = ++request_;
-        running_ = true;
-        Q_EMIT runningChanged(true);
+        setRunning(true);
         // The destructor waits for the worker, so `this` outlives it; a queued call to a Job that
         // is gone is dropped by Qt.
         Job* const self = this;
@@ -80,8 +79,7 @@ class Job : public QObject {
                     self,
                     [self, request, result, problem, done = std::move(done)]() mutable {
                         if (self->request_ != request) return;
-                        self->running_ = false;
-                        Q_EMIT self->runningChanged(false);
+                        self->setRunning(false);
                         if (*result)
                             done(std::move(**result));
                         else
@@ -96,12 +94,14 @@ class Job : public QObject {
         thread_.request_stop();
         if (!running_) return;
         ++request_;
-        running_ = false;
-        Q_EMIT runningChanged(false);
+        setRunning(false);
     }
     /// Asks the work to stop; what it says then is handed back as always.
     void requestStop() { thread_.request_stop(); }
     bool running() const { return running_; }
+    /// How many jobs of the whole program run or have not handed back what they found. For those
+    /// who wait until a window changes no more by itself: its pictures and its tests.
+    static int underWay() { return underWay_; }
     /// Waits until the worker is done; its result is handed back later, as always.
     void wait() {
         if (thread_.joinable()) thread_.join();
@@ -114,6 +114,11 @@ class Job : public QObject {
     void runningChanged(bool running);
 
   private:
+    void setRunning(bool running) {
+        if (running != running_) underWay_ += running ? 1 : -1;
+        running_ = running;
+        Q_EMIT runningChanged(running);
+    }
     static Error outOfMemory();
     static Error unexpected();
 
@@ -134,6 +139,7 @@ class Job : public QObject {
     std::jthread thread_;
     int request_ = 0;
     bool running_ = false;
+    inline static int underWay_ = 0;  ///< of the window's thread, where all jobs live
 };
 
 }  // namespace nk

@@ -21,6 +21,7 @@
 
 #include "app/curve/curve_station.h"
 #include "app/findings/findings_panel.h"
+#include "app/job/job.h"
 #include "app/plan/plan_station.h"
 #include "app/plot/lanes_plot.h"
 #include "app/preferences/preferences_dialog.h"
@@ -41,7 +42,7 @@ void settle(MainWindow& window) {
     while (timer.elapsed() < 60000 && quiet < 12) {
         QApplication::processEvents(QEventLoop::AllEvents, 20);
         QThread::msleep(5);
-        quiet = window.busy() ? 0 : quiet + 1;
+        quiet = window.busy() || Job::underWay() > 0 ? 0 : quiet + 1;
     }
 }
 
