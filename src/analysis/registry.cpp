@@ -201,7 +201,7 @@ std::vector<Metric> ownMetrics() {
         {"resistance_load", "Resistance under a varying load",
          "Voltage against current after the running mean of a minute is taken off both, by robust "
          "regression (Tukey's bisquare).",
-         1, computeResistanceLoad, Question::Strength},
+         2, computeResistanceLoad, Question::Strength},
         {"true_c_sag", "True C by sag",
          "Each discharge tells the charge at which the loaded voltage meets a floor (3.3 V a cell "
          "lithium polymer, 3.0 others, 2.5 LFP, 1.0 nickel; common practice); over the current "

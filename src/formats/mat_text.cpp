@@ -1,4 +1,5 @@
 // MAT-files through libmatio: numeric vectors of equal length become a table.
+#include <dlfcn.h>
 #include <fmt/format.h>
 #include <matio.h>
 #include <unistd.h>
@@ -16,6 +17,44 @@
 namespace nk {
 
 namespace {
+
+/// What is used of libmatio. With the three dozen libraries behind it, it takes as long to load as
+/// all else the program needs: it is opened when the first MAT-file is.
+struct Matio {
+    decltype(&::Mat_Open) open;
+    decltype(&::Mat_Close) close;
+    decltype(&::Mat_VarReadNextInfo) nextInfo;
+    decltype(&::Mat_VarReadDataAll) readAll;
+    decltype(&::Mat_VarFree) free;
+    decltype(&::Mat_VarGetNumberOfFields) fields;
+    decltype(&::Mat_VarGetStructFieldnames) fieldNames;
+    decltype(&::Mat_VarGetStructFieldByIndex) field;
+    bool whole = false;
+
+    Matio() {
+        void* const library = ::dlopen(NK_MATIO, RTLD_NOW | RTLD_LOCAL);
+        if (library == nullptr) return;
+        whole = find(library, "Mat_Open", open) && find(library, "Mat_Close", close) &&
+                find(library, "Mat_VarReadNextInfo", nextInfo) &&
+                find(library, "Mat_VarReadDataAll", readAll) &&
+                find(library, "Mat_VarFree", free) &&
+                find(library, "Mat_VarGetNumberOfFields", fields) &&
+                find(library, "Mat_VarGetStructFieldnames", fieldNames) &&
+                find(library, "Mat_VarGetStructFieldByIndex", field);
+    }
+
+  private:
+    template <class Function>
+    static bool find(void* library, const char* name, Function& out) {
+        out = reinterpret_cast<Function>(::dlsym(library, name));
+        return out != nullptr;
+    }
+};
+
+const Matio& matio() {
+    static const Matio library;
+    return library;
+}
 
 using Vectors = std::vector<std::pair<std::string, std::vector<double>>>;
 
@@ -75,10 +114,10 @@ void collect(const matvar_t& v, const std::string& prefix, int depth, Vectors& o
     if (v.class_type != MAT_C_STRUCT || depth > 2 || v.data == nullptr) return;
     // The library's functions on structs take non-const pointers but change nothing.
     auto* var = const_cast<matvar_t*>(&v);
-    const unsigned fields = Mat_VarGetNumberOfFields(var);
-    char* const* names = Mat_VarGetStructFieldnames(var);
+    const unsigned fields = matio().fields(var);
+    char* const* names = matio().fieldNames(var);
     for (unsigned k = 0; k < fields; ++k) {
-        const matvar_t* field = Mat_VarGetStructFieldByIndex(var, k, 0);
+        const matvar_t* field = matio().field(var, k, 0);
         if (field == nullptr) continue;
         if (auto numbers = numbersOf(*field); !numbers.empty())
             out.emplace_back(names[k], std::move(numbers));
@@ -115,8 +154,8 @@ Expected<std::string> loadMat(std::string_view bytes, const std::string& name,
         return fail(ErrorKind::Storage,
                     phrase("There is no room for a temporary copy of the file."), name,
                     phrase("some free space in the temporary folder."));
-    const std::unique_ptr<mat_t, int (*)(mat_t*)> mat(Mat_Open(file.path().c_str(), MAT_ACC_RDONLY),
-                                                      Mat_Close);
+    const std::unique_ptr<mat_t, int (*)(mat_t*)> mat(
+        matio().open(file.path().c_str(), MAT_ACC_RDONLY), matio().close);
     if (!mat)
         return fail(ErrorKind::Unreadable,
                     phrase("The MAT-file cannot be read; it is damaged or of a kind "
@@ -124,15 +163,15 @@ Expected<std::string> loadMat(std::string_view bytes, const std::string& name,
                     name, accepted);
     Vectors all;
     for (int guard = 0; guard < 4096; ++guard) {
-        const std::unique_ptr<matvar_t, void (*)(matvar_t*)> v(Mat_VarReadNextInfo(mat.get()),
-                                                               Mat_VarFree);
+        const std::unique_ptr<matvar_t, void (*)(matvar_t*)> v(matio().nextInfo(mat.get()),
+                                                               matio().free);
         if (!v) break;
         // A damaged file may promise more than it can hold.
         double elements = 1;
         for (int d = 0; d < v->rank && v->dims != nullptr; ++d)
             elements *= static_cast<double>(v->dims[d]);
         if (elements > 2e8) continue;
-        if (Mat_VarReadDataAll(mat.get(), v.get()) != 0) continue;
+        if (matio().readAll(mat.get(), v.get()) != 0) continue;
         collect(*v, "", 0, all);
     }
     std::map<std::size_t, std::size_t> lengths;
@@ -169,6 +208,10 @@ Expected<std::string> matText(std::string_view bytes, const std::string& name,
     const char* accepted =
         "a MAT-file (v5, or v7.3 where the library can) with time, voltage and current as vectors "
         "of one length.";
+    if (!matio().whole)
+        return fail(ErrorKind::Unsupported,
+                    phrase("The library that reads MAT-files (libmatio) is not installed."), name,
+                    phrase("the log as plain text, or with that library installed."));
     // The library trusts some sizes it should not (found by fuzzing): it works in a child process,
     // and so does the look at those sizes, which has to unpack what is packed.
     return inChild(

@@ -119,45 +119,37 @@ RowParser::RowParser(const Dialect& dialect, std::string_view headerLine, std::s
              });
 }
 
-void RowParser::allocate(RawColumns& out, std::size_t rows) const {
-    const auto need = [&](Slot slot) {
-        return std::any_of(targets_.begin(), targets_.end(),
-                           [&](const Target& t) { return t.slot == slot; });
-    };
-    std::vector<std::vector<double>*> columns;
-    const auto size = [&](std::vector<double>& column, Slot slot) {
-        if (need(slot)) columns.push_back(&column);
-    };
-    size(out.time, Slot::Time);
-    size(out.date, Slot::Date);
-    size(out.voltage, Slot::Voltage);
-    size(out.current, Slot::Current);
-    size(out.charge, Slot::Charge);
-    size(out.discharge, Slot::Discharge);
-    size(out.power, Slot::Power);
-    size(out.temperature, Slot::Temperature);
-    size(out.counterAh, Slot::CounterAh);
-    size(out.counterWh, Slot::CounterWh);
+void RowParser::forNeeded(RawColumns& out,
+                          const std::function<void(std::vector<double>&)>& visit) const {
+    const std::pair<std::vector<double>*, Slot> all[] = {
+        {&out.time, Slot::Time},           {&out.date, Slot::Date},
+        {&out.voltage, Slot::Voltage},     {&out.current, Slot::Current},
+        {&out.charge, Slot::Charge},       {&out.discharge, Slot::Discharge},
+        {&out.power, Slot::Power},         {&out.temperature, Slot::Temperature},
+        {&out.counterAh, Slot::CounterAh}, {&out.counterWh, Slot::CounterWh}};
+    for (const auto& [column, slot] : all)
+        if (needs(slot)) visit(*column);
     out.cells.resize(cells_);
     out.temperatures.resize(temperatures_);
-    for (auto& column : out.cells) columns.push_back(&column);
-    for (auto& column : out.temperatures) columns.push_back(&column);
-    // First touch of a large block costs more than parsing into it: two threads share it.
-    const auto fill = [&](std::size_t first) {
-        for (std::size_t k = first; k < columns.size(); k += 2) {
-            columns[k]->reserve(rows);
-            adviseLargePages(columns[k]->data(), rows * sizeof(double));
-            columns[k]->assign(rows, kNaN);
-        }
-    };
-    if (rows > 100000) {
-        const std::jthread other([&] { fill(1); });
-        fill(0);
-    } else {
-        fill(0);
-        fill(1);
-    }
-    if (need(Slot::Mode)) out.mode.assign(rows, 2);
+    for (auto& column : out.cells) visit(column);
+    for (auto& column : out.temperatures) visit(column);
+}
+
+bool RowParser::needs(Slot slot) const {
+    return std::ranges::any_of(targets_, [&](const Target& t) { return t.slot == slot; });
+}
+
+void RowParser::reserve(RawColumns& out, std::size_t rows) const {
+    forNeeded(out, [rows](std::vector<double>& column) {
+        column.reserve(rows);
+        adviseLargePages(column.data(), rows * sizeof(double));
+    });
+    if (needs(Slot::Mode)) out.mode.reserve(rows);
+}
+
+void RowParser::resize(RawColumns& out, std::size_t rows) const {
+    forNeeded(out, [rows](std::vector<double>& column) { column.resize(rows, kNaN); });
+    if (needs(Slot::Mode)) out.mode.resize(rows, 2);
 }
 
 std::size_t RowParser::columns() const {
@@ -376,11 +368,11 @@ bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out
     return true;
 }
 
-PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std::size_t offset,
-                             RawColumns& out, bool lastPiece, const std::stop_token& stop) const {
+PieceResult RowParser::parse(std::string_view text, std::size_t offset, RawColumns& out,
+                             bool lastPiece, const std::stop_token& stop) const {
     PieceResult result;
     std::size_t at = 0;
-    std::int64_t line = firstLine;
+    std::int64_t line = 0;
     std::string reason;
     bool anyLeftOut = false;
     const auto quick = quick_ ? quickColumns(out, result) : std::vector<QuickColumn>();
@@ -411,7 +403,7 @@ PieceResult RowParser::parse(std::string_view text, std::int64_t firstLine, std:
                 anyLeftOut = true;
                 result.lines.resize(result.rows);
                 for (std::size_t i = 0; i < result.rows; ++i)
-                    result.lines[i] = firstLine + static_cast<std::int64_t>(i);
+                    result.lines[i] = static_cast<std::int64_t>(i);
             }
         };
         if (trimCell(row).empty()) {

@@ -10,7 +10,7 @@
 
 namespace nk {
 
-/// Where parsed rows go. All vectors are sized by the caller; piece k writes from its own offset.
+/// Where parsed rows go. All vectors are sized by the caller.
 struct RawColumns {
     std::vector<double> time, date, voltage, current, charge, discharge, power, temperature,
         counterAh, counterWh;
@@ -21,7 +21,7 @@ struct RawColumns {
 };
 
 struct SkippedRow {
-    std::int64_t line = 0;
+    std::int64_t line = 0;  ///< of the piece, from 0
     std::string kind;
     std::string reason;
 };
@@ -32,7 +32,8 @@ struct PieceResult {
     std::vector<SkippedRow> skipped;
     std::vector<std::size_t>
         headerRepeats;  ///< rows (within the piece) before which the header stood again
-    std::vector<std::int64_t> lines;  ///< line of each row, only when lines were left out
+    std::vector<std::int64_t>
+        lines;  ///< line of each row within the piece, only when lines were left out
     int decimalsVoltage = 0, decimalsCurrent = 0, decimalsTemperature = 0;
 };
 
@@ -44,11 +45,13 @@ class RowParser {
     std::size_t leastRowBytes() const { return lastNeeded_ + 1; }
     /// Columns of numbers a row fills.
     std::size_t columns() const;
-    /// Sizes `out` for `rows` rows with the columns the dialect has.
-    void allocate(RawColumns& out, std::size_t rows) const;
-    /// Parses the lines of `text`, the first of which is `firstLine`, into rows from `offset` on.
-    PieceResult parse(std::string_view text, std::int64_t firstLine, std::size_t offset,
-                      RawColumns& out, bool lastPiece, const std::stop_token& stop) const;
+    /// Room for `rows` rows in the columns the dialect has, not touched yet.
+    void reserve(RawColumns& out, std::size_t rows) const;
+    /// Makes these columns `rows` long; what is new is missing.
+    void resize(RawColumns& out, std::size_t rows) const;
+    /// Parses the lines of `text` into rows from `offset` on; lines are counted from 0.
+    PieceResult parse(std::string_view text, std::size_t offset, RawColumns& out, bool lastPiece,
+                      const std::stop_token& stop) const;
 
   private:
     enum class Slot : unsigned char {
@@ -67,6 +70,8 @@ class RowParser {
         MoreTemperature,
         Mode
     };
+    bool needs(Slot slot) const;
+    void forNeeded(RawColumns& out, const std::function<void(std::vector<double>&)>& visit) const;
     struct Target {
         Slot slot = Slot::Skip;
         std::size_t index = 0;

@@ -143,8 +143,10 @@ bool RowParser::quickRow(const char*& start, const char* end, std::size_t row,
             ++at;
             continue;
         }
+        // Without branches: which sign comes next cannot be foretold about zero.
         const bool negative = at != end && *at == '-';
-        at += negative ? 1 : 0;
+        const std::int64_t sign = -static_cast<std::int64_t>(negative);
+        at += negative;
         std::uint64_t mantissa = 0;
         int digits = 0;
         int decimals = 0;
@@ -159,8 +161,8 @@ bool RowParser::quickRow(const char*& start, const char* end, std::size_t row,
         // Up to 15 digits are exact: the mantissa is under 2⁵³ and is divided once.
         if (digits == 0 || digits > 15 || at == end) return false;
         if (*at != delimiter && !(last && (*at == '\n' || *at == '\r'))) return false;
-        double value = static_cast<double>(mantissa) / kPower[decimals];
-        if (negative && value != 0) value = -value;
+        const std::int64_t whole = (static_cast<std::int64_t>(mantissa) ^ sign) - sign;
+        double value = static_cast<double>(whole) / kPower[decimals];
         value = (value + column->offset) * column->factor;
         if (!(std::abs(value) <= column->most)) return false;
         column->values[row] = value;

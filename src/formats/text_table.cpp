@@ -4,134 +4,20 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 #include <thread>
 
 #include "bytes.h"
 #include "clean.h"
 #include "dialect.h"
+#include "piece_reader.h"
 #include "quantity/extent.h"
 #include "quantity/phrase.h"
-#include "row_parser.h"
 #include "table_shape.h"
 #include "text_source.h"
 
 namespace nk {
 
 namespace {
-
-constexpr std::size_t kPiece = std::size_t{4} << 20;
-
-struct Piece {
-    std::size_t from = 0, to = 0;  ///< bytes of the source
-    std::int64_t firstLine = 1;
-    std::size_t rowOffset = 0;
-    std::size_t lines = 0;
-    std::size_t room = 0;  ///< rows it can hold, and one more to try a line in
-    PieceResult result;
-};
-
-/// Runs work(k) for k < count on several threads.
-template <class Work>
-void inParallel(std::size_t count, unsigned threads, Work work) {
-    std::atomic<std::size_t> next{0};
-    const auto take = [&] {
-        for (std::size_t k = next++; k < count; k = next++) work(k);
-    };
-    std::vector<std::jthread> pool;
-    for (std::size_t n = 1; n < std::min<std::size_t>(threads, count); ++n) pool.emplace_back(take);
-    take();
-}
-
-std::size_t countLines(std::string_view text) {
-    std::size_t lines = 0;
-    // So few at a time that a byte counts them, and always as many: the compiler takes sixteen.
-    constexpr std::size_t kFew = 192;
-    std::size_t k = 0;
-    for (; k + kFew <= text.size(); k += kFew) {
-        std::uint8_t here = 0;
-        for (std::size_t n = 0; n < kFew; ++n)
-            here = static_cast<std::uint8_t>(here + (text[k + n] == '\n'));
-        lines += here;
-    }
-    for (; k < text.size(); ++k) lines += text[k] == '\n';
-    return lines + (text.empty() || text.back() == '\n' ? 0 : 1);
-}
-
-/// Cuts the data part at line ends and counts the lines of each piece. `plain` becomes false when a
-/// piece is no plain UTF-8.
-std::vector<Piece> cutPieces(const TextSource& source, std::size_t from, std::int64_t firstLine,
-                             std::size_t leastRowBytes, unsigned threads, bool& plain,
-                             const std::stop_token& stop) {
-    std::vector<Piece> pieces;
-    std::size_t at = from;
-    while (at < source.size()) {
-        Piece piece;
-        piece.from = at;
-        piece.to =
-            at + kPiece < source.size() ? lineStartAfter(source, at + kPiece) : source.size();
-        at = piece.to;
-        pieces.push_back(std::move(piece));
-    }
-    std::atomic<bool> good{true};
-    inParallel(pieces.size(), threads, [&](std::size_t k) {
-        if (stop.stop_requested() || !good) return;
-        thread_local std::string buffer;
-        const auto text = source.bytes(pieces[k].from, pieces[k].to, buffer);
-        pieces[k].lines = countLines(text);
-        pieces[k].room = std::min(pieces[k].lines, text.size() / leastRowBytes + 1) + 1;
-        if (!plainUtf8(text)) good = false;
-    });
-    plain = good;
-    std::int64_t line = firstLine;
-    std::size_t row = 0;
-    for (Piece& piece : pieces) {
-        piece.firstLine = line;
-        piece.rowOffset = row;
-        line += static_cast<std::int64_t>(piece.lines);
-        row += piece.room;
-    }
-    return pieces;
-}
-
-void parsePieces(const TextSource& source, std::vector<Piece>& pieces, const RowParser& parser,
-                 RawColumns& raw, unsigned threads, const Progress& progress,
-                 std::stop_token stop) {
-    std::atomic<std::size_t> done{0};
-    inParallel(pieces.size(), threads, [&](std::size_t i) {
-        if (stop.stop_requested() || source.failed()) return;
-        thread_local std::string buffer;
-        Piece& piece = pieces[i];
-        piece.result = parser.parse(source.bytes(piece.from, piece.to, buffer), piece.firstLine,
-                                    piece.rowOffset, raw, i + 1 == pieces.size(), stop);
-        const std::size_t finished = ++done;
-        if (progress)
-            progress(0.9 * static_cast<double>(finished) / static_cast<double>(pieces.size()));
-    });
-}
-
-/// Moves the rows of all pieces together where lines were left out between them.
-std::size_t compact(const std::vector<Piece>& pieces, RawColumns& raw, unsigned threads) {
-    const auto together = [&]<class T>(std::vector<T>& column) {
-        if (column.empty()) return;
-        std::size_t rows = 0;
-        for (const Piece& piece : pieces) {
-            const std::size_t count = piece.result.rows;
-            if (rows != piece.rowOffset && count > 0)
-                std::memmove(column.data() + rows, column.data() + piece.rowOffset,
-                             count * sizeof(T));
-            rows += count;
-        }
-        column.resize(rows);
-    };
-    std::vector<std::vector<double>*> columns;
-    raw.forEach([&](std::vector<double>& column) { columns.push_back(&column); });
-    inParallel(columns.size(), threads, [&](std::size_t k) { together(*columns[k]); });
-    together(raw.mode);
-    std::size_t rows = 0;
-    for (const Piece& piece : pieces) rows += piece.result.rows;
-    return rows;
-}
 
 double stepOf(const Dialect& dialect, Role role, int decimals) {
     const Column* column = dialect.column(role);
@@ -290,34 +176,37 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
     const unsigned threads = options.threads > 0
                                  ? options.threads
                                  : std::clamp(std::thread::hardware_concurrency(), 1U, 4U);
-    bool plain = true;
-    auto pieces = cutPieces(source, offsetOfLine(head, dialect.firstDataLine),
-                            static_cast<std::int64_t>(dialect.firstDataLine),
-                            parser.leastRowBytes(), threads, plain, stop);
+    const std::size_t dataFrom = offsetOfLine(head, dialect.firstDataLine);
+    auto pieces = cutPieces(source, dataFrom);
     const auto cancelled = [&] {
         return fail(ErrorKind::Cancelled, phrase("The import was cancelled; nothing was changed."),
                     name);
     };
+    const std::string_view begins = head.substr(std::min(dataFrom, head.size()));
+    PieceReader reader(source, pieces, parser, options.most_bytes, progress, stop);
+    RawColumns raw;
+    std::size_t rows =
+        reader.read(raw, begins.size() / std::max<std::size_t>(1, countLines(begins)), threads);
     if (stop.stop_requested()) return cancelled();
-    if (!plain) return std::optional<Imported>();
-    std::size_t room = 0;
-    for (const Piece& piece : pieces) room += piece.room;
-    if (options.most_bytes > 0 && room * parser.columns() > options.most_bytes / sizeof(double))
+    if (!reader.plain()) return std::optional<Imported>();
+    if (reader.tooMany())
         return fail(
             ErrorKind::Unsupported,
             phrase("Unpacked, this file grows beyond what a log does; it was not read further."),
             name, phrase("the log as plain text, or in parts."));
-    RawColumns raw;
-    parser.allocate(raw, room);
-    parsePieces(source, pieces, parser, raw, threads, progress, stop);
-    if (stop.stop_requested()) return cancelled();
     if (source.failed())
         return fail(
             ErrorKind::Unreadable,
             phrase(
                 "The file became shorter, or unreadable, while it was read; nothing was changed."),
             name, phrase("a file that is not being written to."));
-    std::size_t rows = compact(pieces, raw, threads);
+    std::int64_t line = static_cast<std::int64_t>(dialect.firstDataLine);
+    for (Piece& piece : pieces) {
+        piece.firstLine = line;
+        line += static_cast<std::int64_t>(piece.lines);
+        for (SkippedRow& skipped : piece.result.skipped) skipped.line += piece.firstLine;
+        for (std::int64_t& at : piece.result.lines) at += piece.firstLine;
+    }
 
     RecordingData data;
     std::vector<std::size_t> headerRepeats;

@@ -21,6 +21,11 @@ Smoothed trailingMean(std::span<const double> time_s, std::span<const double> co
 std::vector<double> centredMean(std::span<const double> time_s, std::span<const double> column,
                                 double window_s);
 
+/// The same at a few samples, `at` in rising order: only their windows are summed where that is
+/// less work.
+std::vector<double> centredMeanAt(std::span<const double> time_s, std::span<const double> column,
+                                  double window_s, std::span<const std::size_t> at);
+
 /// Least-squares slope over the samples within (t − window, t], per second; lag window/2. NaN
 /// until the window holds three samples that span at least half of it.
 Smoothed trailingSlope(std::span<const double> time_s, std::span<const double> column,

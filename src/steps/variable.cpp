@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "quantity/spread_index.h"
+
 namespace nk {
 
 namespace {
@@ -96,8 +98,12 @@ std::vector<RestlessStretch> findRestless(const Recording& recording, double res
         std::size_t to = from;
         while (to + 1 < turns.size() && t[turns[to + 1]] - t[turns[to]] <= longest_s) ++to;
         const std::size_t count = to - from + 1;
+        // At most 10,000 of them, each time another of its neighbours: how many levels there are,
+        // and how common the commonest is, more do not tell better.
         std::vector<double> values;
-        for (std::size_t k = from; k <= to; ++k) values.push_back(i[turns[k]]);
+        const std::size_t few = 1 + count / 10000;
+        for (std::size_t k = 0; k * few < count; ++k)
+            values.push_back(i[turns[from + std::min(k * few + spreadIndex(k, few), count - 1)]]);
         const std::size_t next = to + 1;
         const Spread spread = spreadOf(std::move(values), tolerance);
         if (count >= kTurns && spread.levels >= kLevels &&

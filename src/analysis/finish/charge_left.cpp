@@ -194,7 +194,7 @@ SlowResistance slowResistance(const AnalysisInput& in, int step, double end_A) {
     const ChannelQuality& q = in.recording.voltageQuality();
     if (k + 1 < list.size() && list[k + 1].kind == StepKind::Rest &&
         t[list[k + 1].last] - t[list[k + 1].first] >= 600) {
-        if (const auto rest = fitRelaxation(in.recording, list[k + 1])) {
+        if (const auto rest = relaxationAt(in, k + 1)) {
             double end_V = 0;
             const std::size_t few = std::min<std::size_t>(8, list[k].last - list[k].first);
             for (std::size_t m = list[k].last - few; m < list[k].last; ++m)

@@ -116,19 +116,41 @@ std::optional<Relaxation> fitRelaxation(const Recording& r, const Step& rest) {
     return out;
 }
 
+namespace {
+
+/// A rest that tells the rested voltage: after a charge or discharge that was none of a pulse.
+bool follows(const std::vector<Step>& list, std::size_t k) {
+    return k > 0 && list[k].kind == StepKind::Rest && list[k - 1].isActive() &&
+           list[k - 1].kind != StepKind::Pulse && !list[k].cutOut;
+}
+
+}  // namespace
+
+std::optional<Relaxation> relaxationAt(const AnalysisInput& in, std::size_t k) {
+    using Known = std::vector<std::pair<std::size_t, std::optional<Relaxation>>>;
+    const auto& list = in.steps.list;
+    if (!follows(list, k)) return fitRelaxation(in.recording, list[k]);
+    const auto& known = in.memo->remember<Known>("relaxations", [&] {
+        Known made;
+        collectInTwo(list.size(), 100, made, [&](std::size_t n, Known& to) {
+            if (follows(list, n)) to.emplace_back(n, fitRelaxation(in.recording, list[n]));
+        });
+        return made;
+    });
+    return std::ranges::lower_bound(known, k, {}, &Known::value_type::first)->second;
+}
+
 void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
     const auto& list = in.steps.list;
     const Chemistry* c = in.chemistry();
     collectInTwo(list.size(), 500, out, [&](std::size_t k, std::vector<Reading>& to) {
-        if (k == 0 || list[k].kind != StepKind::Rest || !list[k - 1].isActive() ||
-            list[k - 1].kind == StepKind::Pulse || list[k].cutOut)
-            return;
+        if (!follows(list, k)) return;
         Reading r;
         r.name = "rested_voltage";
         r.unit = "V";
         r.method = "relaxation_fit";
         r.evidence = {list[k].start_s, list[k].end_s, static_cast<int>(k)};
-        const auto fit = fitRelaxation(in.recording, list[k]);
+        const auto fit = relaxationAt(in, k);
         if (!fit) {
             r.caveats.push_back(phrase(
                 "Not measurable from this log: the rest is shorter than two minutes. Let it rest "

@@ -19,6 +19,9 @@ struct Relaxation {
 /// Nothing for rests under two minutes.
 std::optional<Relaxation> fitRelaxation(const Recording& recording, const Step& rest);
 
+/// The same for step `k` of the log. The rests after charges and discharges are fitted once.
+std::optional<Relaxation> relaxationAt(const AnalysisInput& in, std::size_t k);
+
 void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out);
 
 }  // namespace nk

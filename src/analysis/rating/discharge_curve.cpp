@@ -5,6 +5,7 @@
 
 #include "analysis/capacity/event.h"
 #include "analysis/resistance/current_step.h"
+#include "quantity/two_threads.h"
 
 namespace nk {
 
@@ -20,6 +21,9 @@ double DischargeCurve::voltageAt(double q) const {
 namespace {
 
 constexpr std::size_t kPoints = 400;
+
+/// From how many discharges on a second thread is worth its start.
+constexpr std::size_t kManyEvents = 16;
 
 /// The longest-delay resistance, up to 30 s, of a step into this discharge or one near it.
 void attachResistance(const AnalysisInput& in, const Event& e, DischargeCurve& c) {
@@ -50,17 +54,22 @@ void attachResistance(const AnalysisInput& in, const Event& e, DischargeCurve& c
 
 std::vector<DischargeCurve> dischargeCurves(const AnalysisInput& in) {
     std::vector<DischargeCurve> out;
+    const std::vector<Event>& events = dischargeEvents(in);
+    // What all of them look at is made before two threads ask for it.
+    const auto& running = runningCharge_Ah(in);
+    stepResistances(in);
     const auto t = in.recording.time_s();
     const auto v = in.recording.voltage_V();
     const auto i = in.recording.current_A();
     const auto temp = in.recording.temperature_C();
-    for (const Event& e : dischargeEvents(in)) {
-        if (e.last <= e.first + 4) continue;
+    collectInTwo(events.size(), kManyEvents, out, [&](std::size_t at, auto& list) {
+        const Event& e = events[at];
+        if (e.last <= e.first + 4) return;
         const Step& main = in.steps.list[static_cast<std::size_t>(e.mainStep())];
-        if (main.kind != StepKind::CcDischarge) continue;
+        if (main.kind != StepKind::CcDischarge) return;
         const double total = -e.sum.charge_Ah;
-        if (total <= 0 || -main.sum.charge_Ah < 0.8 * total) continue;
-        if (in.battery.rated_Ah > 0 && total < 0.05 * in.battery.rated_Ah) continue;
+        if (total <= 0 || -main.sum.charge_Ah < 0.8 * total) return;
+        if (in.battery.rated_Ah > 0 && total < 0.05 * in.battery.rated_Ah) return;
         DischargeCurve c;
         c.delivered_Ah = total;
         c.mean_A = std::abs(main.meanCurrent_A);
@@ -69,9 +78,10 @@ std::vector<DischargeCurve> dischargeCurves(const AnalysisInput& in) {
         c.startUnknown = e.fullAtStart == Known::Unknown;
         c.reachedFloor = e.reachedFloor == Known::Yes;
         c.step = e.mainStep();
-        const auto& running = runningCharge_Ah(in);
         const std::size_t n = e.last - e.first + 1;
         const std::size_t bin = std::max<std::size_t>(1, n / kPoints);
+        for (auto* column : {&c.charge_Ah, &c.voltage_V, &c.current_A, &c.time_s})
+            column->reserve(n / bin + 1);
         // Means over each bin: noise falls, and charge is the mean of the same samples.
         for (std::size_t k = e.first; k <= e.last; k += bin) {
             const std::size_t last = std::min(k + bin - 1, e.last);
@@ -88,7 +98,7 @@ std::vector<DischargeCurve> dischargeCurves(const AnalysisInput& in) {
             c.current_A.push_back(ii / m);
             c.time_s.push_back(tt / m);
         }
-        if (c.charge_Ah.size() < 5) continue;
+        if (c.charge_Ah.size() < 5) return;
         const ChannelQuality& quality = in.recording.voltageQuality();
         c.sigma_V = quadrature({quality.sigma() / std::sqrt(static_cast<double>(bin)),
                                 rectangle(in.accuracy.voltageOffsetSteps * quality.resolution)});
@@ -108,8 +118,8 @@ std::vector<DischargeCurve> dischargeCurves(const AnalysisInput& in) {
                     0.3 * c.resistance_ohm,
                     c.resistance_ohm - (a - b) / (0.15 * total) * c.resistanceDelay_s / 3600);
         }
-        out.push_back(std::move(c));
-    }
+        list.push_back(std::move(c));
+    });
     return out;
 }
 

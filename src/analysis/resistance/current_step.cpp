@@ -163,7 +163,27 @@ ReadAt responseAt(const Recording& r, const Change& c, double edge_s, double del
     return out;
 }
 
-StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
+/// What the voltage was doing before a change, V/s; it goes on under the answer. 0 where that is
+/// less than its noise.
+double driftBefore(const AnalysisInput& in, const Change& c) {
+    const Recording& r = in.recording;
+    const auto t = r.time_s();
+    const ChannelQuality& q = r.voltageQuality();
+    const Step& was = in.steps.list[static_cast<std::size_t>(c.step) - 1];
+    if (was.kind == StepKind::Rest) return 0;
+    const std::size_t back = c.before >= was.first + 20 ? c.before - 20 : was.first;
+    if (c.before < back + 5) return 0;
+    const ReadAt line = readAt(t, r.voltage_V(), back, c.before, t[c.before], 1,
+                               std::max(q.noise, 0.2 * q.resolution));
+    const bool moves = std::isfinite(line.slope) && std::abs(line.slope) * (t[c.before] - t[back]) >
+                                                        3 * std::max(q.sigma(), q.resolution);
+    return moves ? line.slope : 0;
+}
+
+/// `drift_V_s` is asked for when it is needed: the same at every delay.
+template <class Drift>
+StepResistance measure(const AnalysisInput& in, const Change& c, const Before& before, double delay,
+                       const Drift& drift_V_s) {
     const Recording& r = in.recording;
     const auto t = r.time_s();
     const auto v = r.voltage_V();
@@ -174,7 +194,6 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
     out.from_A = c.from_A;
     out.to_A = c.to_A;
     out.at_s = t[c.onset];
-    const Before before = levelBefore(in, c);
     const ChannelQuality& qv = r.voltageQuality();
     const ChannelQuality& qi = r.currentQuality();
     const double interval = std::min(t[c.onset] - t[c.before], 3 * r.usualInterval_s());
@@ -193,18 +212,7 @@ StepResistance measure(const AnalysisInput& in, const Change& c, double delay) {
             out.why = phrase("the current did not hold for {:.0f} s", delay);
             return out;
         }
-        // What the voltage was doing before goes on under the answer.
-        double drift = 0;
-        const Step& was = in.steps.list[static_cast<std::size_t>(c.step) - 1];
-        const std::size_t back = c.before >= was.first + 20 ? c.before - 20 : was.first;
-        if (c.before >= back + 5) {
-            const ReadAt line = readAt(t, v, back, c.before, t[c.before], 1, least);
-            if (std::isfinite(line.slope) && std::abs(line.slope) * (t[c.before] - t[back]) >
-                                                 3 * std::max(qv.sigma(), qv.resolution))
-                drift = line.slope;
-        }
-        const ReadAt answer =
-            responseAt(r, c, edge_s, delay, was.kind == StepKind::Rest ? 0 : drift, least);
+        const ReadAt answer = responseAt(r, c, edge_s, delay, drift_V_s(), least);
         if (!std::isfinite(answer.value)) {
             out.why = phrase("the log has no sample near {:.0f} s after the step", delay);
             return out;
@@ -287,14 +295,25 @@ const std::vector<int>& longRests(const AnalysisInput& in) {
 
 }  // namespace
 
-double stateOfCharge(const AnalysisInput& in, std::size_t k) {
+namespace {
+
+/// What the state of charge is told from, looked up once for many samples.
+struct ChargeWitnesses {
+    explicit ChargeWitnesses(const AnalysisInput& in)
+        : running(runningCharge_Ah(in)), events(dischargeEvents(in)), rests(longRests(in)) {}
+    const std::vector<double>& running;
+    const std::vector<Event>& events;
+    const std::vector<int>& rests;
+};
+
+double stateOfCharge(const AnalysisInput& in, const ChargeWitnesses& witnesses, std::size_t k) {
     const double rated = in.battery.rated_Ah;
     const auto between = [&](std::size_t a, std::size_t b) {
-        return runningCharge_Ah(in)[b] - runningCharge_Ah(in)[a];
+        return witnesses.running[b] - witnesses.running[a];
     };
     const Chemistry* c = in.chemistry();
     if (c == nullptr) return kNaN;
-    const auto& events = dischargeEvents(in);
+    const auto& events = witnesses.events;
     for (auto it = std::partition_point(events.begin(), events.end(),
                                         [k](const Event& e) { return e.last < k; });
          it != events.end() && k + 1 >= it->first; ++it) {
@@ -314,7 +333,7 @@ double stateOfCharge(const AnalysisInput& in, std::size_t k) {
     const auto ended = std::partition_point(in.steps.list.begin(), in.steps.list.end(),
                                             [k](const Step& s) { return s.last <= k; });
     const auto before = ended - in.steps.list.begin();
-    const int at = before > 0 ? longRests(in)[static_cast<std::size_t>(before) - 1] : -1;
+    const int at = before > 0 ? witnesses.rests[static_cast<std::size_t>(before) - 1] : -1;
     if (at >= 0) {
         const Step& rest = in.steps.list[static_cast<std::size_t>(at)];
         const double soc = c->ocv.soc(in.perCell(rest.endVoltage_V));
@@ -325,6 +344,12 @@ double stateOfCharge(const AnalysisInput& in, std::size_t k) {
     return kNaN;
 }
 
+}  // namespace
+
+double stateOfCharge(const AnalysisInput& in, std::size_t k) {
+    return stateOfCharge(in, ChargeWitnesses(in), k);
+}
+
 namespace {
 
 std::vector<StepResistance> findStepResistances(const AnalysisInput& in) {
@@ -333,13 +358,20 @@ std::vector<StepResistance> findStepResistances(const AnalysisInput& in) {
     auto list = changes(in, false);
     if (list.empty()) list = changes(in, true);
     out.reserve(list.size() * std::size(kDelays));
+    const ChargeWitnesses witnesses(in);
     collectInTwo(list.size(), 500, out, [&](std::size_t k, std::vector<StepResistance>& to) {
         const Change& c = list[k];
-        const double soc = stateOfCharge(in, c.before);
+        const double soc = stateOfCharge(in, witnesses, c.before);
         const double temperature =
             in.recording.hasTemperature() ? in.recording.temperature_C()[c.before] : kNaN;
+        const Before before = levelBefore(in, c);
+        std::optional<double> drift;
+        const auto driftOnce = [&] {
+            if (!drift) drift = driftBefore(in, c);
+            return *drift;
+        };
         for (const double delay : kDelays) {
-            StepResistance r = measure(in, c, delay);
+            StepResistance r = measure(in, c, before, delay, driftOnce);
             r.soc = soc;
             r.temperature_C = temperature;
             to.push_back(std::move(r));
@@ -391,8 +423,35 @@ const StepResistance* mostComparable(std::span<const StepResistance> steps, doub
 
 namespace {
 
+/// What is said alike of an edge at every delay.
+struct EdgeWords {
+    std::string from, to, behind;
+};
+
+const std::vector<EdgeWords>& edgeWords(const AnalysisInput& in) {
+    return in.memo->remember<std::vector<EdgeWords>>("edge words", [&] {
+        const auto& all = stepResistances(in);
+        std::vector<EdgeWords> out;
+        out.reserve(all.size() / std::size(kDelays));
+        collectInTwo(all.size() / std::size(kDelays), 1000, out,
+                     [&](std::size_t k, std::vector<EdgeWords>& to) {
+                         const StepResistance& s = all[k * std::size(kDelays)];
+                         EdgeWords w{shortValue(s.from_A, "A"), shortValue(s.to_A, "A"), {}};
+                         if (std::isfinite(s.soc))
+                             w.behind += phrase(", {:.0f} % charged", 100 * s.soc);
+                         if (std::isfinite(s.temperature_C))
+                             w.behind += ", " + shortValue(s.temperature_C, "C");
+                         w.behind += '.';
+                         to.push_back(std::move(w));
+                     });
+        return out;
+    });
+}
+
 void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* name, double delay) {
     const auto& all = stepResistances(in);
+    const auto& words = edgeWords(in);
+    const std::string atFirst = phrase("At the first sample");
     out.reserve(out.size() + all.size() / std::size(kDelays) + 1);
     collectInTwo(all.size(), 4000, out, [&](std::size_t k, std::vector<Reading>& to) {
         const StepResistance& s = all[k];
@@ -410,13 +469,12 @@ void compute(const AnalysisInput& in, std::vector<Reading>& out, const char* nam
             r.uncertainty = kNaN;
             r.caveats.push_back(phrase("Not measurable at this step: ") + s.why + ".");
         } else {
-            std::string where = phrase("{} after the step from {} to {}",
-                                       s.delay_s > 0 ? durationText(s.delay_s)
-                                                     : std::string(phrase("At the first sample")),
-                                       shortValue(s.from_A, "A"), shortValue(s.to_A, "A"));
-            if (std::isfinite(s.soc)) where += phrase(", {:.0f} % charged", 100 * s.soc);
-            if (std::isfinite(s.temperature_C)) where += ", " + shortValue(s.temperature_C, "C");
-            r.caveats.push_back(where + ".");
+            const EdgeWords& edge = words[k / std::size(kDelays)];
+            std::string where =
+                phrase("{} after the step from {} to {}",
+                       s.delay_s > 0 ? durationText(s.delay_s) : atFirst, edge.from, edge.to);
+            where += edge.behind;
+            r.caveats.push_back(std::move(where));
             if (in.battery.series > 1)
                 r.caveats.push_back(phrase("Whole battery with its leads: ") +
                                     shortValue(s.resistance_ohm / in.battery.series, "ohm") +

@@ -8,31 +8,28 @@
 #include <memory>
 
 #include "quantity/format.h"
+#include "quantity/spread_index.h"
 #include "recording/smoothing.h"
 
 namespace nk {
 
 namespace {
 
-/// What is left of both channels when their running means are taken away.
-struct Swing {
-    std::span<const double> v, i;
-    std::vector<double> slowV, slowI;
-};
-
-/// Bisquare fit of at most `most` samples, spread over the load.
-std::optional<LoadResistance> fitSwing(const Swing& load, std::size_t most,
+/// Bisquare fit of at most about `most` samples, spread over a load. What is left of both channels
+/// when their means over `window_s` are taken away is compared.
+std::optional<LoadResistance> fitSwing(std::span<const double> t, std::span<const double> v,
+                                       std::span<const double> i, double window_s, std::size_t most,
                                        const ChannelQuality& quality) {
-    const std::size_t stride = std::max<std::size_t>(1, load.i.size() / most);
+    const std::size_t stride = std::max<std::size_t>(1, i.size() / most);
+    // One of every `stride`: a load that repeats itself is seen whole.
+    std::vector<std::size_t> at;
+    for (std::size_t k = 0; k * stride < i.size(); ++k)
+        at.push_back(std::min(k * stride + spreadIndex(k, stride), i.size() - 1));
+    const auto slowV = centredMeanAt(t, v, window_s, at);
+    const auto slowI = centredMeanAt(t, i, window_s, at);
     std::vector<double> di, dv;
-    // One of every `stride`, each time another of them: a load that repeats itself is seen whole.
-    constexpr double kGolden = 0.61803398874989485;
-    for (std::size_t k = 0; k * stride < load.i.size(); ++k) {
-        const double turn = static_cast<double>(k) * kGolden;
-        const auto aside =
-            static_cast<std::size_t>((turn - std::floor(turn)) * static_cast<double>(stride));
-        const std::size_t at = std::min(k * stride + aside, load.i.size() - 1);
-        const double x = load.i[at] - load.slowI[at], y = load.v[at] - load.slowV[at];
+    for (std::size_t k = 0; k < at.size(); ++k) {
+        const double x = i[at[k]] - slowI[k], y = v[at[k]] - slowV[k];
         if (!std::isfinite(x) || !std::isfinite(y)) continue;
         di.push_back(x), dv.push_back(y);
     }
@@ -80,12 +77,11 @@ std::optional<LoadResistance> regressLoad(const Recording& recording, std::size_
     const auto t = recording.time_s().subspan(first, n);
     const auto v = recording.voltage_V().subspan(first, n);
     const auto i = recording.current_A().subspan(first, n);
-    const Swing load{v, i, centredMean(t, v, window_s), centredMean(t, i, window_s)};
     // Where chance is a thousandth of the value, under the error of any instrument's range, more
     // samples tell nothing new; where it is more, they do, up to a bound.
-    auto out = fitSwing(load, 4000, recording.currentQuality());
+    auto out = fitSwing(t, v, i, window_s, 4000, recording.currentQuality());
     if (out && n > 4000 && !(out->uncertainty_ohm < 1e-3 * out->resistance_ohm))
-        out = fitSwing(load, 20000, recording.currentQuality());
+        out = fitSwing(t, v, i, window_s, 20000, recording.currentQuality());
     if (!out || !(out->resistance_ohm > 0) || out->uncertainty_ohm > out->resistance_ohm)
         return std::nullopt;
     return out;
