@@ -4,6 +4,7 @@
 #include <numeric>
 #include <random>
 
+#include "quantity/spread_index.h"
 #include "recording/integral.h"
 #include "recording/pyramid.h"
 #include "recording/sample_axis.h"
@@ -110,6 +111,42 @@ TEST(Smoothing, SlopeOfALineIsExactAndItsLagIsStated) {
     EXPECT_NEAR(mean.value[1500], y[1500] - 0.02 * (mean.lag_s - 0.25), 1e-6)
         << "a trailing mean is late by its lag";
     EXPECT_NEAR(centredMean(t, y, 60)[1000], y[1000], 1e-9);
+}
+
+TEST(Smoothing, AMeanAtAFewSamplesIsTheMeanAtAll) {
+    std::mt19937 random(4);
+    std::uniform_real_distribution<double> step(0.01, 2.5);
+    std::normal_distribution<double> noise(0, 0.2);
+    // Few and many samples in a window, few and many places, holes among the values.
+    for (const std::size_t stride : {1, 3, 40, 400})
+        for (const double window : {0.5, 20.0, 700.0}) {
+            std::vector<double> t, y;
+            std::vector<std::size_t> at;
+            double now = 0;
+            for (std::size_t k = 0; k < 4000; ++k) {
+                t.push_back(now += step(random));
+                y.push_back(k % 11 == 5 ? double{NAN} : 3.7 + noise(random));
+            }
+            for (std::size_t k = 0; k < t.size(); k += stride)
+                if (std::isfinite(y[k])) at.push_back(k);
+            const auto all = centredMean(t, y, window);
+            const auto few = centredMeanAt(t, y, window, at);
+            ASSERT_EQ(few.size(), at.size());
+            for (std::size_t k = 0; k < at.size(); ++k)
+                EXPECT_NEAR(few[k], all[at[k]], 1e-10) << stride << " " << window;
+        }
+    EXPECT_TRUE(centredMeanAt({}, {}, 5, {}).empty());
+}
+
+TEST(SpreadIndex, EveryPhaseOfWhatRepeatsItselfIsSeen) {
+    for (const std::size_t count : {1, 2, 3, 5, 7, 50, 250}) {
+        std::vector<int> seen(count);
+        for (std::size_t k = 0; k < 20 * count; ++k) {
+            ASSERT_LT(spreadIndex(k, count), count);
+            ++seen[spreadIndex(k, count)];
+        }
+        for (const int n : seen) EXPECT_NEAR(n, 20, 4) << count;
+    }
 }
 
 TEST(Quality, FindsResolutionAndNoise) {
