@@ -1,8 +1,8 @@
 #include "analysis.h"
 
 #include <algorithm>
-#include <atomic>
 #include <exception>
+#include <functional>
 #include <iterator>
 #include <mutex>
 #include <thread>
@@ -58,37 +58,39 @@ constexpr std::size_t kManyRows = 100'000;
 void runAll(const AnalysisInput& input, const Registry& registry, Analysis& out) {
     std::vector<std::vector<Reading>> readings(registry.metrics.size());
     std::vector<std::vector<Finding>> findings(registry.checks.size());
-    std::atomic<std::size_t> next = 0;
-    std::mutex failing;
+    std::mutex taking;
+    std::size_t front = 0, behind = readings.size(), check = 0;
     std::exception_ptr failure;
-    const auto work = [&] {
+    // One thread takes the metrics from the front, the other from behind: those side by side in the
+    // registry look at the same intermediate results, and would wait for one another.
+    const auto take = [&](bool fromFront) -> std::function<void()> {
+        const std::scoped_lock lock(taking);
+        if (failure) return {};
+        if (front < behind) {
+            const std::size_t k = fromFront ? front++ : --behind;
+            return [&, k] { registry.metrics[k].compute(input, readings[k]); };
+        }
+        if (check == findings.size()) return {};
+        const std::size_t k = check++;
+        return [&, k] { registry.checks[k].compute(input, findings[k]); };
+    };
+    const auto work = [&](bool fromFront) {
         try {
-            for (std::size_t k = next++; k < readings.size() + findings.size(); k = next++) {
-                // From the last metric to the first: the longest stand late, and short ones fill
-                // the end of the time. What is wanted by many is made once, by whoever comes first.
-                if (k < readings.size()) {
-                    const std::size_t m = readings.size() - 1 - k;
-                    registry.metrics[m].compute(input, readings[m]);
-                } else {
-                    registry.checks[k - readings.size()].compute(input,
-                                                                 findings[k - readings.size()]);
-                }
-            }
+            while (const auto next = take(fromFront)) next();
         } catch (...) {
-            const std::lock_guard lock(failing);
+            const std::scoped_lock lock(taking);
             failure = std::current_exception();
-            next = readings.size() + findings.size();
         }
     };
     if (input.recording.size() >= kManyRows && std::thread::hardware_concurrency() > 1) {
         const Presentation words = presentation();
         const std::jthread other([&] {
             const Presenting same(words);
-            work();
+            work(false);
         });
-        work();
+        work(true);
     } else {
-        work();
+        work(true);
     }
     if (failure) std::rethrow_exception(failure);
     std::size_t count = 0;
