@@ -158,7 +158,7 @@ std::vector<DamagedBlock> readSamples(SQLite::Database& db, std::int64_t recordi
                                       std::size_t samples, RecordingData& d,
                                       const std::string& where) {
     std::vector<DamagedBlock> damaged;
-    std::vector<bool> gone(blocksOf(samples));
+    std::vector<bool> gone;  // made when a column has shown that there are about so many blocks
     std::vector<std::string> channels = channelsOf(d);
     for (const std::string& channel : channels) {
         StoredColumn column = readColumn(db, recording, channel, samples, true);
@@ -168,6 +168,7 @@ std::vector<DamagedBlock> readSamples(SQLite::Database& db, std::int64_t recordi
             throw Refused{{ErrorKind::Storage,
                            phrase("Samples of this recording are missing ({}).", channel), where,
                            ""}};
+        gone.resize(blocksOf(samples));
         for (const std::size_t b : column.damaged) {
             damaged.push_back({channel, b});
             if (essential(channel)) gone[b] = true;

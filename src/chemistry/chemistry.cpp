@@ -1,5 +1,6 @@
 #include "chemistry.h"
 
+#include "charge_rates.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 #include "quantity/sentence.h"
@@ -176,7 +177,7 @@ namespace {
 [[maybe_unused]] constexpr const char* kWordLabels[] = {sentence("Lithium polymer"),
                                                         sentence("Lithium polymer, high voltage")};
 
-constexpr double kMakerReach_V = 0.25, kColdest_C = -40, kWarmest_C = 80, kMostRate_C = 10;
+constexpr double kMakerReach_V = 0.25, kColdest_C = -40, kWarmest_C = 80;
 
 using MakerFigure = double MakerLimits::*;
 constexpr MakerFigure kMakerFigures[] = {

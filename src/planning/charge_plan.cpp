@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "charge_run.h"
+#include "chemistry/charge_rates.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -13,7 +14,6 @@ namespace {
 /// Resistance of a cell times its capacity, ohm·Ah: usual, and the range of healthy cells (common
 /// practice, no source).
 constexpr double kUsual_ohmAh = 0.08, kLow_ohmAh = 0.03, kHigh_ohmAh = 0.20;
-constexpr double kMostRate_C = 10;
 
 double defaultRate(const Chemistry& c) {
     return std::min(0.5, c.chargeC);
@@ -149,21 +149,22 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
     std::string why =
         asked ? phrase("{:.3g}C, as asked for.", rate)
               : phrase("{:.2g}C, kind to {} (common practice, no source).", rate, c->name());
-    if (rate > kMostRate_C)
+    const RateIs is = rateIs(rate, usual);
+    if (is == RateIs::None)
         return fail(
             ErrorKind::InvalidArgument,
             phrase("{:.3g}C is no charge current that is accepted.", rate), {},
             phrase("at most {:.2g}C, the usual figure; with the explicit step up to {:.0f}C.",
                    usual, kMostRate_C));
-    if (makers && rate > usual + 1e-9)
+    if (makers && is != RateIs::Usual)
         return fail(
             ErrorKind::InvalidArgument,
             phrase("{:.3g}C is beyond the {:.3g}C that the maker of this battery allows.", rate,
                    usual),
             {}, phrase("at most {:.3g}C, or another figure of the data sheet on its card.", usual));
-    if (rate > usual + 1e-9) {
+    if (is != RateIs::Usual) {
         // Up to 1C the figure itself is the explicit step; beyond it a word of its own is.
-        if (!wish.beyondUsual && rate > 1 + 1e-9)
+        if (!wish.beyondUsual && is == RateIs::FarBeyond)
             return fail(
                 ErrorKind::InvalidArgument,
                 phrase("{:.3g}C is beyond the usual {:.2g}C of {}.", rate, usual, c->name()), {},

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "chemistry/charge_rates.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -27,7 +28,7 @@ double commonOf(const std::vector<State>& states, double lead) {
     return sum / weight;
 }
 
-constexpr double kMostRate_C = 10, kMostFigure = 1e6;
+constexpr double kMostFigure = 1e6;
 
 }  // namespace
 
@@ -50,7 +51,7 @@ Expected<JoinAnswer> planJoin(const std::vector<JoinPack>& packs, const JoinSett
                         phrase("series from 1, capacity above 0, resistance from 0, a charge limit "
                                "above 0 and up to {:.0f}C, a level of 0 to 1 (or 2 to 100 %).",
                                kMostRate_C));
-        if (p.chargeLimit_C > 1 + 1e-9)
+        if (rateIs(p.chargeLimit_C, kTypedRate_C) != RateIs::Usual)
             out.cautions.push_back(phrase(
                 "The charge limit of {} is {:.3g}C as typed, beyond the usual 1C: only where "
                 "the maker's data sheet allows it.",

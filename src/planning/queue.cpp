@@ -7,6 +7,7 @@
 #include <random>
 #include <set>
 
+#include "chemistry/charge_rates.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -286,12 +287,13 @@ Expected<void> takeState(Bench& b) {
 Expected<void> chargesSafely(const QueueModule& m, const Chemistry& c,
                              std::vector<std::string>& beyondUsual) {
     const double rate = m.charge_A / m.rated_Ah;
-    if (rate <= c.chargeC + 1e-9) return {};
-    if (rate > 1 + 1e-9)
+    const RateIs is = rateIs(rate, c.chargeC);
+    if (is == RateIs::Usual) return {};
+    if (is != RateIs::Marked)
         return fail(ErrorKind::InvalidArgument,
                     phrase("{}: {:.3g}C is beyond the usual {:.2g}C of {}.", m.name, rate,
                            c.chargeC, c.name()),
-                    {}, phrase("at most {:.2g}C in a queue.", std::max(1.0, c.chargeC)));
+                    {}, phrase("at most {:.2g}C in a queue.", std::max(kTypedRate_C, c.chargeC)));
     beyondUsual.push_back(phrase(
         "{} is charged beyond the usual {:.2g}C: only where the maker's data sheet allows it.",
         m.name, c.chargeC));

@@ -131,6 +131,10 @@ std::string lowered(std::string_view text) {
 }
 
 std::optional<Unit> parseUnit(std::string_view text) {
+    // The usual answer first: the rest of a number, ".3476" where a comma was looked for, is none.
+    const std::size_t begins = text.find_first_not_of(' ');
+    if (begins == std::string_view::npos || (text[begins] >= ',' && text[begins] <= '9'))
+        return std::nullopt;
     std::string key = lowered(trimmed(text));
     // The Greek mu and the ohm sign have two code points each, the degree sign three spellings.
     const auto replaceAll = [&key](std::string_view from, std::string_view to) {

@@ -61,11 +61,11 @@ void lane(std::string& svg, const Recording& r, std::span<const double> column,
         "stroke='#d8d4ca'/>",
         x0, y0, x1 - x0, y1 - y0);
     const double step = niceStep(all.high - all.low, 4);
-    const auto firstLine = static_cast<long long>(std::ceil(all.low / step));
-    constexpr long long kMostLines = 20;
-    for (long long line = firstLine;
-         line < firstLine + kMostLines && static_cast<double>(line) * step < all.high; ++line) {
-        const double v = static_cast<double>(line) * step;
+    // Counted as numbers with a point: a wild figure has more lines below it than an integer holds.
+    const double firstLine = std::ceil(all.low / step);
+    constexpr int kMostLines = 20;
+    for (int k = 0; k < kMostLines && (firstLine + k) * step < all.high; ++k) {
+        const double v = (firstLine + k) * step;
         svg +=
             fmt::format("<line x1='{:.1f}' y1='{:.1f}' x2='{:.1f}' y2='{:.1f}' stroke='#eceae4'/>",
                         x0, y(v), x1, y(v));

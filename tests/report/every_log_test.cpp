@@ -46,7 +46,7 @@ std::vector<Case> cases() {
         const test::Logged log = test::logged(std::string(json));
         const Battery& b = log.scenario.battery;
         const Columns c = columnsOf(*log.imported.recording);
-        const auto add = [&](const char* how, Columns x) {
+        const auto add = [&, name = name](const char* how, Columns x) {
             if (x.t.size() < 2) return;
             out.push_back({std::string(name) + " " + how, b, test::recording(x.t, x.v, x.i, x.c)});
         };
