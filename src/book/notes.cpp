@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 #include <stdexcept>
 
+#include "quantity/json_whole.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -53,22 +54,22 @@ Expected<void> readNotes(const std::string& text, RecordingData& data,
     try {
         const json j = json::parse(text);
         for (const auto& p : j.at("problems"))
-            data.problems.push_back({p.at(0).get<std::int64_t>(),
+            data.problems.push_back({wholeOf<std::int64_t>(p.at(0)),
                                      p.at(1).is_null() ? kNaN : p.at(1).get<double>(),
                                      p.at(2).get<std::string>(), p.at(3).get<std::string>()});
         for (const auto& r : j.at("repairs"))
-            data.repairs.push_back({r.at(0).get<std::size_t>(),
-                                    static_cast<Channel>(r.at(1).get<int>()), r.at(2).get<double>(),
-                                    r.at(3).get<std::string>()});
+            data.repairs.push_back({wholeOf<std::size_t>(r.at(0)),
+                                    static_cast<Channel>(wholeOf<int>(r.at(1))),
+                                    r.at(2).get<double>(), r.at(3).get<std::string>()});
         for (const auto& g : j.at("gaps"))
             data.gaps.push_back(
-                {g.at(0).get<std::size_t>(), g.at(1).get<double>(), g.at(2).get<bool>()});
+                {wholeOf<std::size_t>(g.at(0)), g.at(1).get<double>(), g.at(2).get<bool>()});
         guesses = j.value("guesses", std::vector<std::string>());
         data.textStep_V = j.value("step_V", 0.0);
         data.textStep_A = j.value("step_A", 0.0);
         data.textStep_C = j.value("step_C", 0.0);
         const auto count = [&](const char* key) {
-            const auto n = j.value(key, std::size_t{0});
+            const auto n = wholeIn(j, key, std::size_t{0});
             if (n > kMostChannels) throw std::length_error(fmt::format("{} {}", n, key));
             return n;
         };

@@ -1,4 +1,5 @@
 #include "scenario.h"
+#include "quantity/json_whole.h"
 
 #include <fmt/format.h>
 
@@ -19,8 +20,8 @@ void readBattery(const json& j, Scenario& s) {
     const auto& b = j.at("battery");
     s.battery.name = b.value("name", s.name);
     s.battery.chemistry = b.at("chemistry").get<std::string>();
-    s.battery.series = b.value("series", 1);
-    s.battery.parallel = b.value("parallel", 1);
+    s.battery.series = wholeIn(b, "series", 1);
+    s.battery.parallel = wholeIn(b, "parallel", 1);
     s.battery.rated_Ah = b.at("rated_Ah").get<double>();
     s.battery.mass_kg = get(b, "mass_kg", 0);
     const auto chemistry = findChemistry(s.battery.chemistry);
@@ -116,7 +117,9 @@ ProgramStep readStep(const json& j) {
     step.softness_ohm = get(j, "softness_ohm", 0);
     step.charge_Ah = get(j, "charge_Ah", 0);
     step.ambient_C = j.value("ambient_C", kNaN);
-    step.times = j.value("times", 1);
+    step.times = wholeIn(j, "times", 1);
+    if (step.times < 1 || step.times > 10000)
+        throw std::runtime_error("times must be from 1 to 10000");
     if (j.contains("levels_A")) step.levels_A = j.at("levels_A").get<std::vector<double>>();
     const bool needsCurrent = step.kind == Kind::Charge || step.kind == Kind::Discharge;
     if (needsCurrent && step.current_A <= 0)
@@ -129,16 +132,22 @@ ProgramStep readStep(const json& j) {
     return step;
 }
 
-void readProgram(const json& list, std::vector<ProgramStep>& out) {
+void readProgram(const json& list, std::vector<ProgramStep>& out, int depth = 0) {
     constexpr std::size_t kMostSteps = 100'000;
+    if (depth > 20) throw std::runtime_error("repeats stand in one another more than 20 deep");
     for (const auto& j : list) {
         if (out.size() > kMostSteps)
             throw std::runtime_error("the program has more than 100,000 steps");
         if (j.contains("repeat")) {
-            const int times = j.at("repeat").get<int>();
+            const int times = wholeOf<int>(j.at("repeat"));
             if (times < 1 || times > 10000)
                 throw std::runtime_error("repeat must be from 1 to 10000");
-            for (int n = 0; n < times; ++n) readProgram(j.at("program"), out);
+            for (int n = 0; n < times; ++n) {
+                const std::size_t before = out.size();
+                readProgram(j.at("program"), out, depth + 1);
+                // Nothing, as often as asked for, in one another, would never end.
+                if (out.size() == before) throw std::runtime_error("a repeat has no step in it");
+            }
         } else {
             out.push_back(readStep(j));
         }
@@ -203,9 +212,13 @@ Expected<Scenario> parseScenario(std::string_view text, const std::string& name)
     try {
         const json j = json::parse(text, nullptr, true, true);
         s.ambient_C = get(j, "ambient_C", 25);
-        s.seed = j.value("seed", std::uint64_t{1});
+        s.seed = wholeIn(j, "seed", std::uint64_t{1});
         readBattery(j, s);
         readProgram(j.at("program"), s.program);
+        std::size_t runs = 0;
+        for (const ProgramStep& step : s.program) runs += static_cast<std::size_t>(step.times);
+        if (runs > 1'000'000)
+            throw std::runtime_error("the program runs more than a million steps");
         readLogger(j, s);
     } catch (const json::parse_error& e) {
         return fail(

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "plan_files.h"
+#include "quantity/json_whole.h"
 
 namespace nk {
 
@@ -52,27 +53,28 @@ std::optional<QueueWish> keptQueueIn(const std::string& text) {
         QueueWish w;
         for (const Json& m : j.at("modules"))
             w.modules.push_back({m.at("name").get<std::string>(),
-                                 m.at("chemistry").get<std::string>(), m.at("series").get<int>(),
+                                 m.at("chemistry").get<std::string>(), wholeOf<int>(m.at("series")),
                                  m.at("rated_Ah").get<double>(), m.at("capacity_Ah").get<double>(),
                                  m.at("charge_A").get<double>(), m.at("discharge_A").get<double>(),
                                  m.at("floor_V").get<double>()});
         const auto chargers = readChargers(j.at("chargers").dump(), "queue");
         if (!chargers) return std::nullopt;
         w.chargers = *chargers;
-        w.cycles = j.at("cycles").get<int>();
+        w.cycles = wholeOf<int>(j.at("cycles"));
         w.dischargeFirst = j.at("discharge_first").get<bool>();
         w.rest_min = j.at("rest_min").get<double>();
-        w.present.from_min = j.at("present_min").at(0).get<int>();
-        w.present.to_min = j.at("present_min").at(1).get<int>();
+        w.present.from_min = wholeOf<int>(j.at("present_min").at(0));
+        w.present.to_min = wholeOf<int>(j.at("present_min").at(1));
         w.start_s = j.at("start_s").get<double>();
         w.unattendedCharging = j.at("unattended_charging").get<bool>();
         for (const Json& d : j.at("done"))
-            w.done.push_back({d.at(0).get<std::size_t>(), d.at(1).get<int>(), d.at(2).get<int>(),
-                              d.at(3).get<double>(), d.at(4).get<double>(), d.at(5).get<bool>()});
+            w.done.push_back({wholeOf<std::size_t>(d.at(0)), wholeOf<int>(d.at(1)),
+                              wholeOf<int>(d.at(2)), d.at(3).get<double>(), d.at(4).get<double>(),
+                              d.at(5).get<bool>()});
         for (const Json& p : j.at("pins"))
-            w.pins.push_back({p.at(0).get<std::size_t>(), p.at(1).get<std::size_t>(),
-                              p.at(2).get<int>(), p.at(3).get<int>(), p.at(4).get<double>()});
-        w.retired = j.at("retired").get<std::vector<std::size_t>>();
+            w.pins.push_back({wholeOf<std::size_t>(p.at(0)), wholeOf<std::size_t>(p.at(1)),
+                              wholeOf<int>(p.at(2)), wholeOf<int>(p.at(3)), p.at(4).get<double>()});
+        for (const Json& k : j.at("retired")) w.retired.push_back(wholeOf<std::size_t>(k));
         if (w.modules.empty() || !std::isfinite(w.start_s) || w.present.from_min < 0 ||
             w.present.from_min > 1440 || w.present.to_min < 0 || w.present.to_min > 1440)
             return std::nullopt;

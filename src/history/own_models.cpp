@@ -6,6 +6,7 @@
 
 #include "book/hash.h"
 #include "open_recording.h"
+#include "quantity/json_whole.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -146,7 +147,7 @@ std::optional<KeptModel> keptModelIn(const std::string& text) {
         if (!chemistry) return std::nullopt;
         m.chemistry = *chemistry;
         out.fingerprint = j.at("fingerprint").get<std::string>();
-        m.series = j.at("series").get<int>();
+        m.series = wholeOf<int>(j.at("series"));
         m.capacity_Ah = numberIn(j, "capacity_Ah");
         m.scale_Ah = numberIn(j, "scale_Ah");
         m.correction_V = listIn<double>(j, "correction_V");
@@ -169,7 +170,7 @@ std::optional<KeptModel> keptModelIn(const std::string& text) {
             m.nickel = {numberIn(*it, "extra_Ah"),    numberIn(*it, "extra_sigma_Ah"),
                         numberIn(*it, "slope_Ah"),    numberIn(*it, "slope_sigma_Ah"),
                         numberIn(*it, "amps"),        numberIn(*it, "fall_Ah"),
-                        numberIn(*it, "fall_share"),  it->value("seen", 0),
+                        numberIn(*it, "fall_share"),  wholeIn(*it, "seen", 0),
                         listIn<double>(*it, "rise_V")};
         const auto e = listIn<double>(j, "evidence");
         m.caveats = listIn<std::string>(j, "caveats");
@@ -179,7 +180,7 @@ std::optional<KeptModel> keptModelIn(const std::string& text) {
         m.evidence = {e[0], e[1], e[2], e[3], e[4], e[5]};
         for (const Json& l : j.at("left_out")) {
             LeftOutLog log;
-            log.log = l.at("log").get<std::size_t>();
+            log.log = wholeOf<std::size_t>(l.at("log"));
             log.time_s = listIn<double>(l, "time_s");
             log.measured_V = listIn<double>(l, "measured_V");
             log.predicted_V = listIn<double>(l, "predicted_V");

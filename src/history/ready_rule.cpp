@@ -5,6 +5,7 @@
 #include <ctime>
 #include <nlohmann/json.hpp>
 
+#include "quantity/json_whole.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -40,11 +41,11 @@ std::optional<ReadyRule> keptReadyIn(const std::string& text) {
     try {
         ReadyRule r;
         r.days = j.at("days").get<std::array<bool, 7>>();
-        r.minute = j.at("minute").get<int>();
+        r.minute = wholeOf<int>(j.at("minute"));
         r.fromSoc = j.at("from_soc").get<double>();
         r.rate_C = j.at("rate_C").get<double>();
-        r.present.from_min = j.at("present_min").at(0).get<int>();
-        r.present.to_min = j.at("present_min").at(1).get<int>();
+        r.present.from_min = wholeOf<int>(j.at("present_min").at(0));
+        r.present.to_min = wholeOf<int>(j.at("present_min").at(1));
         const auto minutes = [](int m) { return m >= 0 && m <= 1440; };
         if (!r.any() || !minutes(r.minute) || !minutes(r.present.from_min) ||
             !minutes(r.present.to_min) || r.present.from_min == r.present.to_min ||

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "book/chunk_codec.h"
+#include "quantity/json_whole.h"
 #include "quantity/phrase.h"
 #include "study.h"
 
@@ -227,7 +228,7 @@ Expected<StudiedLog> unpackStrength(const std::string& packed, std::int64_t id,
     log.id = id;
     log.title = title;
     try {
-        if (j.at(0).get<int>() != kVersion) return damaged();
+        if (wholeOf<int>(j.at(0)) != kVersion) return damaged();
         for (const json& s : j.at(1)) log.steps.push_back(stepFrom(s));
         for (const json& s : j.at(2)) {
             TwoLevel m;
