@@ -83,8 +83,7 @@ void runAll(const AnalysisInput& input, const Registry& registry, Analysis& out)
         }
     };
     if (input.recording.size() >= kManyRows && std::thread::hardware_concurrency() > 1) {
-        const Presentation words = presentation();
-        const std::jthread other([&] {
+        const std::jthread other([&work, words = presentation()] {
             const Presenting same(words);
             work(false);
         });

@@ -274,10 +274,6 @@ StepResistance measure(const AnalysisInput& in, const Change& c, const Before& b
     return out;
 }
 
-}  // namespace
-
-namespace {
-
 /// For every step the last rest of half a minute or more up to and including it, −1 for none.
 const std::vector<int>& longRests(const AnalysisInput& in) {
     return in.memo->remember<std::vector<int>>("long rests", [&] {
@@ -292,10 +288,6 @@ const std::vector<int>& longRests(const AnalysisInput& in) {
         return out;
     });
 }
-
-}  // namespace
-
-namespace {
 
 /// What the state of charge is told from, looked up once for many samples.
 struct ChargeWitnesses {
