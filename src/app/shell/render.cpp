@@ -174,6 +174,7 @@ int renderViews(QApplication& app, const QString& folder) {
     if (const auto all = window.book().batteries())
         for (const BatteryEntry& e : *all)
             if (e.battery.name == "Mount pack A") window.showBattery(e.id);
+    window.findChild<QWidget*>("inlineBar")->hide();  // what was said of the sheet before
     shot("battery");
     if (qEnvironmentVariableIsSet("NK_ALL_PICTURES")) {
         window.setTheme(ThemeChoice::NightBench);
