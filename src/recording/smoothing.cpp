@@ -1,6 +1,5 @@
 #include "smoothing.h"
 
-#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -82,27 +81,37 @@ std::vector<double> centredMean(std::span<const double> time_s, std::span<const 
 
 std::vector<double> centredMeanAt(std::span<const double> time_s, std::span<const double> column,
                                   double window_s, std::span<const std::size_t> at) {
-    std::vector<double> out;
-    if (time_s.empty()) return out;
-    out.reserve(at.size());
-    const double whole_s = std::max(time_s.back() - time_s.front(), 1e-9);
-    const double windows = static_cast<double>(at.size()) * std::min(1.0, window_s / whole_s);
-    // A moving sum over all costs about as much as three plain ones.
-    if (windows > 3) {
-        const auto all = centredMean(time_s, column, window_s);
-        for (const std::size_t k : at) out.push_back(all[k]);
-        return out;
-    }
     const double half = window_s / 2 * (1 + 1e-12);
-    std::size_t first = 0, last = 0;
+    std::vector<std::pair<std::size_t, std::size_t>> windows;
+    windows.reserve(at.size());
+    std::size_t first = 0, last = 0, all = 0;
     for (const std::size_t k : at) {
         while (first < time_s.size() && time_s[first] <= time_s[k] - half - 1e-9) ++first;
         while (last < time_s.size() && time_s[last] <= time_s[k] + half) ++last;
-        double sum = 0, n = 0;
-        for (std::size_t m = first; m < last; ++m)
-            if (std::isfinite(column[m])) sum += column[m] - column[k], ++n;
-        // About the sample itself, so that no digits are lost; about nothing where it is missing.
-        out.push_back(n > 0 && std::isfinite(column[k]) ? column[k] + sum / n : kMissing);
+        windows.emplace_back(first, last);
+        all += last - first;
+    }
+    std::vector<double> out;
+    out.reserve(at.size());
+    // A moving sum over all costs about as much as three plain ones. The windows are counted, not
+    // guessed from their length: a log may have most of its rows in one of them.
+    const std::vector<double> moving =
+        all / 3 > time_s.size() ? centredMean(time_s, column, window_s) : std::vector<double>();
+    for (std::size_t n = 0; n < at.size(); ++n) {
+        const std::size_t k = at[n];
+        if (!std::isfinite(column[k])) {
+            out.push_back(kMissing);
+            continue;
+        }
+        if (!moving.empty()) {
+            out.push_back(moving[k]);
+            continue;
+        }
+        // About the sample itself, so that no digits are lost.
+        double sum = 0, count = 0;
+        for (std::size_t m = windows[n].first; m < windows[n].second; ++m)
+            if (std::isfinite(column[m])) sum += column[m] - column[k], ++count;
+        out.push_back(column[k] + sum / count);
     }
     return out;
 }

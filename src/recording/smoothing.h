@@ -21,8 +21,8 @@ Smoothed trailingMean(std::span<const double> time_s, std::span<const double> co
 std::vector<double> centredMean(std::span<const double> time_s, std::span<const double> column,
                                 double window_s);
 
-/// The same at a few samples, `at` in rising order: only their windows are summed where that is
-/// less work.
+/// The same at a few samples, `at` in rising order, NaN at those that are missing themselves: only
+/// their windows are summed where that is less work.
 std::vector<double> centredMeanAt(std::span<const double> time_s, std::span<const double> column,
                                   double window_s, std::span<const std::size_t> at);
 
