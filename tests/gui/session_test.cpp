@@ -53,12 +53,15 @@ TEST_F(Sessions, WaitingChangesAreMadeInTheBookTheyWereAskedFor) {
 TEST_F(Sessions, OpeningABookOrChoosingALogNeverWaitsForWhatIsUnderWay) {
     importCycle();
     // Work that lasts as long as we want, and does not care for being asked to stop.
-    std::atomic<bool> over = false, waited = false;
+    struct Shared {  // with the worker, which may outlive a test that fails
+        std::atomic<bool> over = false, waited = false;
+    };
+    const auto both = std::make_shared<Shared>();
     window_->session().run(
         "slow",
-        [&](std::stop_token, const Job::ProgressSink&) -> Expected<int> {
-            for (int k = 0; k < 2000 && !over; ++k) QThread::msleep(10);
-            waited = !over;
+        [both](std::stop_token, const Job::ProgressSink&) -> Expected<int> {
+            for (int k = 0; k < 2000 && !both->over; ++k) QThread::msleep(10);
+            both->waited = !both->over;
             return 1;
         },
         [](Expected<int>) {});
@@ -66,9 +69,9 @@ TEST_F(Sessions, OpeningABookOrChoosingALogNeverWaitsForWhatIsUnderWay) {
     window_->openBook(path("bench.nkbook"));
     window_->chooseRecording(1);
     window_->chooseRecording(1);
-    over = true;  // not reached in twenty seconds where the window waits for the work
+    both->over = true;  // not reached in twenty seconds where the window waits for the work
     settle();
-    EXPECT_FALSE(waited);
+    EXPECT_FALSE(both->waited);
     EXPECT_NE(window_->shown(), nullptr);
 }
 
