@@ -111,6 +111,33 @@ TEST_F(HabitsWindow, TryItPutsTheChangeBeside) {
     EXPECT_TRUE(column(0)->findChild<QLabel*>("habitWhy")->text().contains("2014"));
 }
 
+TEST_F(HabitsWindow, AColumnThatGoesHearsNoMorePresses) {
+    HabitsStation* s = station();
+    HabitColumn* goes = column(1);
+    const std::string stays = column(2)->habit().name;
+    QTest::mouseClick(goes->findChild<QPushButton*>("habitRemove"), Qt::LeftButton);
+    ASSERT_EQ(s->columns().size(), 2U);
+    EXPECT_EQ(column(1)->habit().name, stays);
+    // Pressed twice in a hurry: the second press still finds the old column.
+    EXPECT_FALSE(goes->isVisible());
+    QTest::mousePress(goes, Qt::LeftButton, {}, QPoint(3, 3));
+    QTest::qWait(20);  // now it is gone
+    EXPECT_TRUE(s->isAncestorOf(s->firstFocus()));
+    window_->setStation(0);
+    window_->setStation(4);
+    EXPECT_TRUE(column(0)->isAncestorOf(window_->focusWidget()));
+    EXPECT_EQ(part<QLabel>("changesTitle")->text().indexOf("What changes most: "), 0);
+}
+
+TEST_F(HabitsWindow, WhoRemovesAColumnGoesOnInTheFirst) {
+    station();
+    auto* away = column(0)->findChild<QPushButton*>("habitRemove");
+    away->setFocus();
+    QTest::keyClick(away, Qt::Key_Space);
+    ASSERT_EQ(window_->findChild<HabitsStation*>()->columns().size(), 2U);
+    EXPECT_TRUE(column(0)->isAncestorOf(window_->focusWidget()));
+}
+
 TEST_F(HabitsWindow, PausesAreLinesAndChargingHasItsOwnWarmth) {
     importCycle();
     station();

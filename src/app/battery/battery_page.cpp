@@ -16,6 +16,7 @@
 #include "app/life/life_dialog.h"
 #include "app/session/text.h"
 #include "app/shell/table_habits.h"
+#include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
 
 namespace nk {
@@ -174,10 +175,7 @@ void BatteryPage::take(BatteryPageView view) {
     name_->setText(breakable(view_.name));
     kind_->setText(view_.kind);
     verdict_->setText(view_.verdict);
-    while (QLayoutItem* item = reasons_->takeAt(0)) {
-        item->widget()->deleteLater();
-        delete item;
-    }
+    letGoOf(reasons_);
     about_->setText(breakable(view_.about));
     about_->setVisible(!view_.about.isEmpty());
     outOfUse_->setText(breakable(view_.outOfUse));

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "app/bench/bench_channel.h"
+#include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
 #include "quantity/format.h"
 
@@ -44,13 +45,7 @@ void AskList::setAsks(const std::vector<Ask>& asks, bool large) {
     for (const Ask& a : asks) now += a.words + "\n";
     if (now == shown_) return;
     shown_ = now;
-    while (QLayoutItem* item = box_->takeAt(0)) {
-        if (item->widget() != nullptr) {
-            item->widget()->hide();
-            item->widget()->deleteLater();
-        }
-        delete item;
-    }
+    letGoOf(box_);
     constexpr std::size_t kMost = 6;
     for (std::size_t k = 0; k < std::min(kMost, asks.size()); ++k) {
         const Ask& a = asks[k];

@@ -20,6 +20,7 @@
 #include "app/bench/notify.h"
 #include "app/bench/simulator.h"
 #include "app/session/text.h"
+#include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
 #include "history/kept_plans.h"
 #include "history/kept_queue.h"
@@ -178,8 +179,7 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
     connect(away_, &QPushButton::clicked, this, [this] {
         if (chosen_ < 0 || !channels_[static_cast<std::size_t>(chosen_)]->over()) return;
         lanes_->setChannel(nullptr);
-        strips_[static_cast<std::size_t>(chosen_)]->hide();
-        strips_[static_cast<std::size_t>(chosen_)]->deleteLater();
+        letGo(strips_[static_cast<std::size_t>(chosen_)]);
         strips_.erase(strips_.begin() + chosen_);
         channels_.erase(channels_.begin() + chosen_);
         choose(channels_.empty() ? -1 : 0);

@@ -14,6 +14,7 @@
 #include "analysis/finish/replay.h"
 #include "app/bench/bench_process.h"
 #include "app/session/text.h"
+#include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
 #include "planning/charge_plan.h"
 
@@ -116,7 +117,7 @@ SourceDialog::SourceDialog(Session& session, Kind kind, QWidget* parent)
 }
 
 void SourceDialog::refresh() {
-    for (QCheckBox* t : ticks_) t->deleteLater();
+    for (QCheckBox* t : ticks_) letGo(t);
     ticks_.clear();
     const Battery b = session_.batteryOf(battery_->currentData().toLongLong());
     for (const std::string& line : preflightList(b, 0)) {

@@ -9,6 +9,7 @@
 #include <algorithm>
 
 #include "app/findings/finding_card.h"
+#include "app/theme/let_go.h"
 
 namespace nk {
 
@@ -57,8 +58,7 @@ void FindingsPanel::setHeading(const QString& words) {
 void FindingsPanel::setCards(std::vector<Card> cards) {
     for (FindingCard* w : widgets_) {
         list_->removeWidget(w);
-        w->hide();
-        w->deleteLater();
+        letGo(w);
     }
     widgets_.clear();
     cards_ = std::move(cards);

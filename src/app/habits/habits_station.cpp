@@ -17,6 +17,7 @@
 #include "app/habits/habit_column.h"
 #include "app/session/text.h"
 #include "app/shell/data_export.h"
+#include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
 #include "formats/bytes.h"
 #include "history/habit_file.h"
@@ -61,10 +62,10 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     own_->setCheckable(true);
     own_->setProperty("role", "choice");
     own_->setToolTip(tr("Scale the laws to what this battery really lost"));
-    auto* add = new QPushButton(tr("Add a habit"), page);
-    add->setObjectName("habitAdd");
+    add_ = new QPushButton(tr("Add a habit"), page);
+    add_->setObjectName("habitAdd");
     head->addWidget(own_);
-    head->addWidget(add);
+    head->addWidget(add_);
     box->addLayout(head);
 
     auto* top = new QHBoxLayout;
@@ -125,7 +126,7 @@ HabitsStation::HabitsStation(Session& session, QWidget* parent)
     connect(ranker_, &QTimer::timeout, this, &HabitsStation::rank);
     connect(keeper_, &QTimer::timeout, this, &HabitsStation::keep);
     connect(own_, &QPushButton::toggled, this, [this] { answerAll(); });
-    connect(add, &QPushButton::clicked, this, [this] {
+    connect(add_, &QPushButton::clicked, this, [this] {
         Habit h = chosen_ != nullptr ? chosen_->habit() : Habit();
         h.name = tr("Another habit").toStdString();
         addHabit(h);
@@ -164,7 +165,7 @@ void HabitsStation::keepNow() {
 
 QWidget* HabitsStation::firstFocus() {
     if (chosen_ != nullptr) return chosen_->findChild<QWidget*>("weekBand");
-    return own_;
+    return add_;
 }
 
 const Chemistry& HabitsStation::chemistry() const {
@@ -275,10 +276,14 @@ void HabitsStation::take(HabitsFound found) {
 }
 
 void HabitsStation::fillColumns(const std::vector<Habit>& habits) {
-    for (HabitColumn* c : columns_) c->deleteLater();
+    // Who works in a column that goes goes on in the first that comes.
+    const QWidget* focus = window()->focusWidget();
+    const bool held =
+        std::ranges::any_of(columns_, [&](const HabitColumn* c) { return c->isAncestorOf(focus); });
+    if (held) add_->setFocus();
     columns_.clear();
     chosen_ = nullptr;
-    while (QLayoutItem* item = row_->takeAt(0)) delete item;
+    letGoOf(row_);
     for (const Habit& h : habits) {
         auto* column = new HabitColumn(scroll_->widget());
         column->setHabit(h, chemistry());
@@ -297,6 +302,7 @@ void HabitsStation::fillColumns(const std::vector<Habit>& habits) {
     }
     row_->addStretch(0);
     if (!columns_.empty()) chosen_ = columns_.front();
+    if (held) firstFocus()->setFocus();
     answerAll();
 }
 
@@ -351,10 +357,7 @@ void HabitsStation::answerAll() {
 
 void HabitsStation::rank() {
     ranker_->stop();
-    while (QLayoutItem* item = list_->takeAt(0)) {
-        item->widget()->deleteLater();
-        delete item;
-    }
+    letGoOf(list_);
     changes_.clear();
     if (chosen_ == nullptr) {
         listTitle_->setText(

@@ -89,6 +89,7 @@ class HabitsStation : public Station {
     QLabel* listTitle_ = nullptr;
     QLabel* away_ = nullptr;
     QPushButton* own_ = nullptr;
+    QPushButton* add_ = nullptr;
     QScrollArea* scroll_ = nullptr;
 };
 

@@ -7,6 +7,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/theme/let_go.h"
 #include "app/theme/theme.h"
 #include "quantity/phrase.h"
 
@@ -78,8 +79,7 @@ void PauseList::addLine(const HabitPause& pause) {
     across->addWidget(away);
     connect(away, &QPushButton::clicked, this, [this, row] {
         std::erase_if(lines_, [row](const Line& l) { return l.row == row; });
-        row->hide();
-        row->deleteLater();
+        letGo(row);
         more_->setVisible(lines_.size() < kMost);
         Q_EMIT changed();
     });
@@ -89,10 +89,7 @@ void PauseList::addLine(const HabitPause& pause) {
 }
 
 void PauseList::clear() {
-    for (const Line& line : lines_) {
-        line.row->hide();
-        line.row->deleteLater();
-    }
+    for (const Line& line : lines_) letGo(line.row);
     lines_.clear();
 }
 

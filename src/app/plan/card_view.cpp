@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QVBoxLayout>
 
+#include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
 
 namespace nk {
@@ -17,13 +18,7 @@ CardView::CardView(QWidget* parent) : QWidget(parent) {
 
 void CardView::clear() {
     ticks_.clear();
-    while (QLayoutItem* item = box_->takeAt(0)) {
-        if (item->widget() != nullptr) {
-            item->widget()->hide();
-            item->widget()->deleteLater();
-        }
-        delete item;
-    }
+    letGoOf(box_);
 }
 
 QStringList CardView::ticked() const {

@@ -9,6 +9,7 @@
 
 #include "app/plan/queue_bars.h"
 #include "app/session/text.h"
+#include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
 #include "report/plan_json.h"
 
@@ -154,13 +155,7 @@ void QueueDesk::addLine(const QString& words, const QString& way, const char* na
 }
 
 void QueueDesk::drawNow() {
-    while (QLayoutItem* item = list_->takeAt(0)) {
-        if (item->widget() != nullptr) {
-            item->widget()->hide();
-            item->widget()->deleteLater();
-        }
-        delete item;
-    }
+    letGoOf(list_);
     if (!plan_) return;
     const double at = now();
     bars_->setNow(at);

@@ -12,6 +12,7 @@
 #include <cmath>
 
 #include "app/shelf/battery_block.h"
+#include "app/theme/let_go.h"
 
 namespace nk {
 
@@ -129,7 +130,7 @@ void Shelf::rebuild() {
     for (BatteryBlock* block : blocks_) {
         list_->removeWidget(block);
         block->setParent(nullptr);
-        block->deleteLater();
+        letGo(block);
     }
     blocks_.clear();
     delete drawer_;
