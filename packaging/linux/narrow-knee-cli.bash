@@ -15,7 +15,7 @@ _narrow_knee_cli() {
     simulate) mapfile -t COMPREPLY < <(compgen -W "$(narrow-knee-cli simulate --list 2>/dev/null)" -- "$cur"); return ;;
   esac
   if [[ $cur == -* ]]; then
-    mapfile -t COMPREPLY < <(compgen -W "$battery $reading --json --book --csv --instrument --charger --rule --floor --top-temperature --shape --sha256 --fail-on-hazard --force --help" -- "$cur")
+    mapfile -t COMPREPLY < <(compgen -W "$battery $reading --json --book --csv --instrument --charger --rule --floor --top-temperature --shape --full --sha256 --fail-on-hazard --force --help" -- "$cur")
   else
     mapfile -t COMPREPLY < <(compgen -f -- "$cur")
   fi

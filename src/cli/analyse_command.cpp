@@ -31,6 +31,8 @@ AnalyseCommand::AnalyseCommand(CLI::App& app, int& status, std::ostream& out, st
     battery_.addTo(*command);
     reading_.addTo(*command);
     command->add_flag("--json", json_, "JSON instead of text (schema narrow-knee/analysis/1)");
+    command->add_flag("--full", full_,
+                      "every step and reading in the text, however many (JSON has them always)");
     command->add_flag("--sha256", sha256_, "hash the file and put it into the JSON");
     command->add_flag("--fail-on-hazard", failOnHazard_, "exit with 3 when a hazard was found");
     command->callback([this, &status] { status = run(); });
@@ -41,10 +43,10 @@ int AnalyseCommand::runInBook() {
     for (const CLI::Option* o : command_->get_options()) {
         const std::string name = o->get_single_name();
         if (o->count() == 0 || name == "LOG" || name == "book" || name == "json" ||
-            name == "sha256" || name == "fail-on-hazard")
+            name == "full" || name == "sha256" || name == "fail-on-hazard")
             continue;
         err_ << "--" << name << ": a recording in a book has its own card and reading. Accepted: "
-             << "--json, --fail-on-hazard.\n";
+             << "--json, --full, --fail-on-hazard.\n";
         return 2;
     }
     auto book = BenchBook::open(book_, false);
@@ -57,7 +59,7 @@ int AnalyseCommand::runInBook() {
     if (json_)
         analysisJson(*opened, [this](std::string_view piece) { writeHarmless(out_, piece); });
     else
-        out_ << analysisText(*opened->recording, opened->analysis, opened->entry.title);
+        out_ << analysisText(*opened->recording, opened->analysis, opened->entry.title, full_);
     return failOnHazard_ && opened->analysis.hasHazard() ? 3 : 0;
 }
 
@@ -95,7 +97,7 @@ int AnalyseCommand::run() {
         analysisJson(*log, analysis, given->accuracy, log_, hash,
                      [this](std::string_view piece) { writeHarmless(out_, piece); });
     else
-        out_ << analysisText(*log->recording, analysis, log_);
+        out_ << analysisText(*log->recording, analysis, log_, full_);
     const bool hazard = analysis.hasHazard();
     keepToExit(std::move(analysis));
     keepToExit(std::move(*log));

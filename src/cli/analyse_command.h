@@ -21,7 +21,7 @@ class AnalyseCommand {
     ReadingOptions reading_;
     CLI::App* command_ = nullptr;
     std::string log_, book_;
-    bool json_ = false, sha256_ = false, failOnHazard_ = false;
+    bool json_ = false, full_ = false, sha256_ = false, failOnHazard_ = false;
 };
 
 }  // namespace nk
