@@ -294,7 +294,10 @@ void repairOutliers(RecordingData& data, const ChannelQualities& quality, const 
         // A real interruption moves the voltage by R·ΔI; a logger's drop-out does not.
         const double expected = resistance * 0.5 * (before - after);
         const double seen = v[i] - 0.5 * (v[i - 1] + v[i + 1]);
-        if (resistance > 0 && std::abs(expected) > 6 * qv.sigma() &&
+        // Where it answers one edge in full, the other may be hidden: the battery ends meanwhile.
+        const bool answers = (v[i] - v[i - 1]) / (resistance * before) > 0.5 ||
+                             (v[i + 1] - v[i]) / (resistance * after) > 0.5;
+        if (resistance > 0 && !answers && std::abs(expected) > 6 * qv.sigma() &&
             std::abs(seen) < 0.25 * std::abs(expected)) {
             const bool zero = std::abs(c[i]) <= qc.resolution;
             repair(data, c, Channel::Current, i, zero ? "drop_out" : "spike", "a current", lineOf);

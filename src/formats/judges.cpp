@@ -2,6 +2,7 @@
 // of text.
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "hypothesis.h"
 
@@ -37,6 +38,39 @@ std::vector<double> stepsOf(const Probe& p) {
     return out;
 }
 
+/// A time that a logger is set to or a rate that it samples at: two digits, or a whole share of a
+/// second.
+bool isRound(double step_s, double known_to) {
+    const auto near = [&](double x, double whole) {
+        return std::abs(x - whole) <= known_to * whole && whole > 0;
+    };
+    for (double unit = 1e-3; unit < step_s * 10; unit *= 10) {
+        const double digits = std::round(step_s / unit);
+        if (digits < 100 && near(step_s / unit, digits)) return true;
+    }
+    const double rate = std::round(1 / step_s);
+    constexpr double kSlow = 2;  // 3, 6 or 12 samples a second are rarer than 20, 10 or 5 s
+    return step_s < 1 && near(1 / step_s, rate) && (rate <= kSlow || std::fmod(rate, 3) != 0);
+}
+
+/// A regular step that its digits cannot hold (0.0833 and 0.0834 by turns) is round in the unit it
+/// was made in: 5 s are a twelfth of a minute. Nothing is said of steps that vary otherwise.
+double stepsAreOfThisUnit(const std::vector<double>& forward) {
+    if (forward.size() < 12) return 0;
+    const auto [least, most] = std::ranges::minmax_element(forward);
+    const double mean =
+        std::accumulate(forward.begin(), forward.end(), 0.0) / static_cast<double>(forward.size());
+    const double spread = *most - *least;
+    if (!(spread > 1e-9 * mean) || spread > 0.1 * mean) return 0;
+    // Rounded evenly: each step is one of two neighbours.
+    const auto between = std::ranges::count_if(forward, [&, low = *least, high = *most](double s) {
+        return s - low > 0.1 * spread && high - s > 0.1 * spread;
+    });
+    if (between > 0) return 0;
+    const double known_to = 2 * spread / mean / std::sqrt(static_cast<double>(forward.size()));
+    return isRound(mean, known_to) ? 0 : -2;
+}
+
 /// Time rises, by steps a logger takes, over hours or days.
 double timePasses(const Probe& p, const BatteryHint&) {
     const std::vector<double> steps = stepsOf(p);
@@ -64,6 +98,7 @@ double timePasses(const Probe& p, const BatteryHint&) {
     // Minutes and seconds in round numbers are what loggers are set to.
     const double round = usual < 1 ? usual * 10 : usual;
     if (std::abs(round - std::round(round)) > 0.02 * round) score -= 0.3;
+    score += stepsAreOfThisUnit(forward);
     if (longest > 100 * usual && longest > 43200) score -= 2.5;
     double first = kNaN;
     double last = kNaN;
@@ -203,7 +238,7 @@ double paceIsABatterys(const Probe& p, const BatteryHint&) {
     const double swing = (high - low) / medianOf(levels);
     if (swing < 0.12) return 0;  // no end was seen
     constexpr double kCell_V = 3.3;
-    return -1.2 * decadesOutside(medianOf(jumps) * kCell_V * hours, 0.012, 0.9);
+    return -2 * decadesOutside(medianOf(jumps) * kCell_V * hours, 0.012, 0.9);
 }
 
 /// Factor between two columns that should be equal: +4 when it is one, less the further it is from

@@ -115,6 +115,26 @@ TEST_P(OfEverySize, ACurrentThatTheVoltageAnswersIsReal) {
     EXPECT_TRUE(rowsOf(after, Channel::Voltage).empty());
 }
 
+TEST_P(OfEverySize, ACurrentThatEndsTheBatteryIsAnsweredAtOneEdge) {
+    // One sample of 24 A that falls when it comes and does not rise when it goes: it took the last
+    // of the charge. Nothing contradicts it.
+    RecordingData d = plainLog(GetParam());
+    const std::size_t at = GetParam() * 8 / 10;
+    d.current_A[at] = -24;
+    d.voltage_V[at] -= 0.05 * 22;
+    for (std::size_t k = at + 1; k < GetParam(); ++k) {
+        d.current_A[k] = 0;
+        d.voltage_V[k] -= 2.2;
+    }
+    EXPECT_TRUE(rowsOf(repaired(d), Channel::Current).empty());
+    // The voltage that does not move at either edge knows of no such current.
+    RecordingData none = plainLog(GetParam());
+    for (std::size_t k = GetParam() / 10; k < GetParam() / 5; ++k)
+        none.current_A[k] = 0.5, none.voltage_V[k] -= 0.05;
+    none.current_A[at] = -24;
+    EXPECT_EQ(rowsOf(repaired(none), Channel::Current), std::set<std::size_t>{at});
+}
+
 TEST_P(OfEverySize, ACurrentThatTheVoltageDoesNotAnswerIsNone) {
     RecordingData d = plainLog(GetParam());
     // Real edges tell the resistance.
