@@ -17,16 +17,19 @@ bool rises(const std::vector<double>& values, bool& counts) {
     double last = kNaN;
     std::size_t up = 0;
     std::size_t all = 0;
+    std::size_t ones = 0;
     counts = true;
     for (const double x : values) {
         if (!std::isfinite(x)) continue;
         if (std::isfinite(last)) {
             ++all;
             up += x >= last ? 1 : 0;
-            counts &= x == last + 1 || x > last + 20;
+            ones += x == last + 1 || x > last + 20 ? 1 : 0;
+            counts &= x == std::floor(x) && x > last;
         }
         last = x;
     }
+    counts &= ones * 10 >= all * 9;  // a number here and there may be missing
     return all > 2 && up * 100 >= all * 97 && values.front() != last;
 }
 

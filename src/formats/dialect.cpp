@@ -220,6 +220,7 @@ Dialect dialectOf(const SampledTable& table, const Hypothesis& h) {
     d.headerLine = table.headerLine;
     d.firstDataLine = table.firstDataLine;
     d.columns = h.columns;
+    d.evenSpaces = table.evenSpaces;
     d.time = h.time;
     d.timeFactor = h.timeFactor;
     d.guesses = h.said;

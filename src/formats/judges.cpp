@@ -187,6 +187,9 @@ double voltageAnswers(const Probe& p, const BatteryHint&) {
     if (top == 0 || p.voltage_V.empty()) return 0;
     std::vector<double> answers;
     std::vector<double> usual;
+    double together = 0;
+    double jumped = 0;
+    double moved = 0;
     std::vector<double> share;
     for (std::size_t k = 1; k < p.current_A.size(); ++k) {
         if (!p.follows[k]) continue;
@@ -194,6 +197,9 @@ double voltageAnswers(const Probe& p, const BatteryHint&) {
         const double dv = p.voltage_V[k] - p.voltage_V[k - 1];
         if (!std::isfinite(di) || !std::isfinite(dv)) continue;
         if (std::abs(di) > 0.3 * top) {
+            together += di * dv;
+            jumped += di * di;
+            moved += dv * dv;
             answers.push_back(std::abs(dv));
             share.push_back(std::abs(dv) / std::max(std::abs(p.voltage_V[k]), 1e-9));
         } else {
@@ -201,9 +207,13 @@ double voltageAnswers(const Probe& p, const BatteryHint&) {
         }
     }
     if (answers.empty()) return 0;
+    // It goes down with every jump down and up with every jump up, or always the other way round.
+    const double alike = answers.size() < 6 || !(moved > 0)
+                             ? 0
+                             : 2 * std::abs(together) / std::sqrt(moved * jumped) - 1;
     const double answer = medianOf(answers);
     const double calm = usual.empty() ? 0 : medianOf(usual);
-    double score = 0;
+    double score = 2.5 * alike;
     if (answer > 3 * calm && answer > 0) score += 1.5;
     if (answer <= calm) score -= 1.5;
     score -= 1.0 * decadesOutside(std::max(medianOf(share), 1e-6), 2e-4, 0.5);

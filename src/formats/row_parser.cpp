@@ -344,10 +344,26 @@ bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out
     std::size_t at = 0;
     std::size_t column = 0;
     bool ended = false;
+    // Cells between spaces: what is missing leaves two spaces, or nothing that tells which it is.
+    bool runs = delimiter == ' ';
+    if (runs && dialect_.evenSpaces) {
+        std::vector<std::string_view> cells;
+        splitCells(line, ' ', cells);
+        if (const std::size_t found = cells.size(); found < dialect_.columns.size()) {
+            splitCells(line, ' ', cells, dialect_.columns.size());
+            runs = cells.size() == found;
+            if (runs) {
+                reason =
+                    fmt::format("too few columns ({} of {}), and nobody knows which is missing",
+                                found, dialect_.columns.size());
+                return false;
+            }
+        }
+    }
     while (column <= lastNeeded_) {
-        if (delimiter == ' ')
+        if (runs)
             while (at < line.size() && (line[at] == ' ' || line[at] == '\t')) ++at;
-        if (ended || (delimiter == ' ' && at >= line.size())) {
+        if (ended || (runs && at >= line.size())) {
             reason = fmt::format("too few columns ({} of {})", column, lastNeeded_ + 1);
             return false;
         }

@@ -39,9 +39,9 @@ struct Line {
     std::size_t numeric = 0, filled = 0, words = 0;
 };
 
-Line lookAt(std::string_view text, char delimiter) {
+Line lookAt(std::string_view text, char delimiter, std::size_t columns = 0) {
     Line out;
-    splitCells(text, delimiter, out.cells);
+    splitCells(text, delimiter, out.cells, columns);
     if (out.cells.size() > kMostColumns) out.cells.clear();
     for (auto& cell : out.cells) {
         cell = trimCell(cell);
@@ -132,11 +132,17 @@ std::optional<SampledTable> sampleTable(std::string_view text, const ReadOptions
     if (out.shape.columns < 2) return std::nullopt;
     const char delimiter = out.shape.delimiter;
 
-    // How a row of this table usually looks: kinds of its cells, from the whole length.
+    // How a row of this table usually looks: kinds of its cells, from the whole length. A line that
+    // stands there many times, as in a preamble, speaks once.
+    const auto look = [&](std::string_view line) {
+        return lookAt(line, delimiter, out.shape.columns);
+    };
     std::map<std::string, std::size_t> looks;
+    std::set<std::string_view> told;
     const std::size_t stride = std::max<std::size_t>(1, lines.size() / 400);
     for (std::size_t k = 0; k < lines.size(); k += stride)
-        if (const Line line = lookAt(lines[k], delimiter); isDataLike(line, out.shape.columns))
+        if (const Line line = look(lines[k]);
+            isDataLike(line, out.shape.columns) && told.insert(lines[k]).second)
             ++looks[line.kinds];
     if (looks.empty()) return std::nullopt;
     const std::string usual =
@@ -176,7 +182,7 @@ std::optional<SampledTable> sampleTable(std::string_view text, const ReadOptions
         if (namesIn(line) < 2) continue;
         // Data must follow, at most a line of units and a blank one behind.
         for (std::size_t next = k + 1; next < std::min(lines.size(), k + 5); ++next) {
-            const Line follow = lookAt(lines[next], delimiter);
+            const Line follow = look(lines[next]);
             if (isDataLike(follow, out.shape.columns) && follow.words * 2 < follow.filled) {
                 out.headerLine = k + 1;
                 first = next;
@@ -197,13 +203,13 @@ std::optional<SampledTable> sampleTable(std::string_view text, const ReadOptions
     }
     if (out.headerLine == 0) {
         for (std::size_t k = 0; k < lines.size() && first == lines.size(); ++k) {
-            const Line line = lookAt(lines[k], delimiter);
+            const Line line = look(lines[k]);
             if (!isDataLike(line, out.shape.columns) || !usualLook(line)) continue;
             // Numbers of a preamble look so too, perhaps, but not the lines behind them.
             std::size_t good = 0;
             std::size_t seen = 0;
             for (std::size_t next = k + 1; next < std::min(lines.size(), k + 7); ++next, ++seen) {
-                const Line follow = lookAt(lines[next], delimiter);
+                const Line follow = look(lines[next]);
                 good += isDataLike(follow, out.shape.columns) && usualLook(follow) ? 1 : 0;
             }
             if (seen == 0 || good * 3 >= seen * 2) first = k;
@@ -222,15 +228,29 @@ std::optional<SampledTable> sampleTable(std::string_view text, const ReadOptions
     out.firstDataLine = first + 1;
     out.columns = out.shape.columns;
     for (std::size_t k = first; k < std::min(lines.size(), first + 3); ++k)
-        if (const Line line = lookAt(lines[k], delimiter); isDataLike(line, out.shape.columns))
+        if (const Line line = look(lines[k]); isDataLike(line, out.shape.columns))
             out.columns = std::max(out.columns, line.cells.size());
+
+    std::size_t full = 0;
+    std::size_t rows = 0;
+    for (std::size_t k = first; k < lines.size(); k += delimiter == ' ' ? stride : lines.size()) {
+        const Line line = look(lines[k]);
+        if (!isDataLike(line, out.shape.columns)) continue;
+        ++rows;
+        full += line.cells.size() >= out.columns ? 1 : 0;
+    }
+    out.evenSpaces = delimiter == ' ' && full * 10 >= rows * 9;
 
     // The first rows, and runs from the rest.
     const auto take = [&](std::size_t from, std::size_t to) {
         bool broken = !out.rows.empty();
         for (std::size_t k = from; k < to; ++k) {
-            Line line = lookAt(lines[k], delimiter);
+            Line line = look(lines[k]);
             if (!isDataLike(line, out.shape.columns)) continue;
+            if (out.evenSpaces && line.cells.size() < out.columns) {
+                broken = !out.rows.empty();
+                continue;
+            }
             if (broken) out.breaks.push_back(out.rows.size());
             broken = false;
             line.cells.resize(out.columns);

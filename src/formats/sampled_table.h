@@ -18,6 +18,8 @@ struct SampledTable {
     std::size_t firstDataLine = 1;           ///< 1-based
     std::vector<std::string> titles, units;  ///< trimmed; empty strings where there is nothing
     std::size_t columns = 0;
+    /// Parted by spaces, and nearly every row has all cells: a shorter one lacks one somewhere.
+    bool evenSpaces = false;
     /// Rows of the table's width, cells trimmed: the first ones, and short runs from everywhere
     /// else.
     std::vector<std::vector<std::string_view>> rows;

@@ -24,12 +24,13 @@ std::size_t cellEnd(std::string_view line, std::size_t at, char delimiter) {
     return end;
 }
 
-void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells) {
+namespace {
+
+void split(std::string_view line, char delimiter, bool runs, std::vector<std::string_view>& cells) {
     cells.clear();
     std::size_t at = 0;
-    const bool spaces = delimiter == ' ';
     while (at <= line.size()) {
-        if (spaces) {
+        if (runs) {
             while (at < line.size() && (line[at] == ' ' || line[at] == '\t')) ++at;
             if (at >= line.size()) break;
         }
@@ -38,6 +39,17 @@ void splitCells(std::string_view line, char delimiter, std::vector<std::string_v
         at = end + 1;
         if (end == line.size() || cells.size() > kMostColumns) break;
     }
+}
+
+}  // namespace
+
+void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells,
+                std::size_t columns) {
+    split(line, delimiter, delimiter == ' ', cells);
+    if (delimiter != ' ' || cells.size() >= columns) return;
+    std::vector<std::string_view> each;
+    split(line, delimiter, false, each);
+    if (each.size() == columns) cells = std::move(each);
 }
 
 std::vector<std::string_view> firstLines(std::string_view text, std::size_t limit) {

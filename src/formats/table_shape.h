@@ -18,8 +18,10 @@ inline constexpr std::size_t kMostColumns = 4096;
 std::size_t cellEnd(std::string_view line, std::size_t at, char delimiter);
 
 /// Splits a line into cells, at most kMostColumns + 1. Runs of spaces count as one when the
-/// delimiter is a space.
-void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells);
+/// delimiter is a space, unless the line has fewer than `columns` cells so and just as many when
+/// every space counts: then what is missing stands between two spaces.
+void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells,
+                std::size_t columns = 0);
 
 /// The first `limit` lines of a text, without line ends, each no further than 256 KiB.
 std::vector<std::string_view> firstLines(std::string_view text, std::size_t limit);

@@ -69,7 +69,8 @@ struct Dialect {
     std::size_t firstDataLine = 1;  ///< 1-based
     std::vector<Column> columns;
     TimeStyle time;
-    double timeFactor = 1;  ///< number column to seconds
+    double timeFactor = 1;    ///< number column to seconds
+    bool evenSpaces = false;  ///< parted by spaces: a row with a cell less lacks one somewhere
     SignConvention sign = SignConvention::ChargePositive;
     bool unsignedCurrent = false;      ///< signs were taken from mode words or from the voltage
     std::vector<std::string> guesses;  ///< assumptions in plain words ("current taken as mA")

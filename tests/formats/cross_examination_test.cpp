@@ -137,6 +137,108 @@ TEST(CrossExamination, StepsThatTheirDigitsCannotHoldTellTheUnitTheyWereMadeIn) 
     }
 }
 
+TEST(CrossExamination, ACellThatIsMissingBetweenSpacesDoesNotShiftTheRow) {
+    // Two spaces where a value should be: the values behind it keep their columns.
+    int row = 0;
+    const auto gaps = readLog(
+        table("Time(s) Temp(C) Voltage(V) Current(A) R",
+              [&](const Sample& s) {
+                  return ++row % 9 == 4 ? fmt::format("{}  {:.3f} {:.3f} 31", s.t, s.v, s.a)
+                                        : fmt::format("{} 24.5 {:.3f} {:.3f} 31", s.t, s.v, s.a);
+              }),
+        "gaps.txt");
+    ASSERT_TRUE(gaps) << gaps.error().text();
+    EXPECT_EQ(gaps->rowsSkipped, 0);
+    EXPECT_NEAR(chargeOf(*gaps), 2.2, 0.05);
+    EXPECT_TRUE(std::isnan(gaps->recording->temperature_C()[3]));
+    EXPECT_NEAR(gaps->recording->voltage_V()[3], charge()[3].v, 1e-3);
+    // Columns in line by many spaces: nobody knows which is missing, so the row is set aside.
+    row = 0;
+    const auto aligned = readLog(
+        table("Time(s)   Temp(C)   Voltage(V)   Current(A)   R",
+              [&](const Sample& s) {
+                  return ++row % 20 == 4
+                             ? fmt::format("{:7}          {:10.3f} {:12.3f}     31", s.t, s.v, s.a)
+                             : fmt::format("{:7}  24.5    {:10.3f} {:12.3f}     31", s.t, s.v, s.a);
+              }),
+        "aligned.txt");
+    ASSERT_TRUE(aligned) << aligned.error().text();
+    EXPECT_EQ(aligned->rowsSkipped, 4);
+    EXPECT_NEAR(chargeOf(*aligned), 2.2, 0.05);
+    bool told = false;
+    for (const Problem& p : aligned->recording->problems())
+        told |= p.message.find("too few columns (4 of 5)") != std::string::npos;
+    EXPECT_TRUE(told);
+    // A word at the end of some rows is no column that the others lack.
+    row = 0;
+    const auto notes = readLog(table("Time(s) Temp(C) Voltage(V) Current(A) Note",
+                                     [&](const Sample& s) {
+                                         return fmt::format("{} 24.5 {:.3f} {:.3f}{}", s.t, s.v,
+                                                            s.a, ++row % 3 == 1 ? " x" : "");
+                                     }),
+                               "notes.txt");
+    ASSERT_TRUE(notes) << notes.error().text();
+    EXPECT_EQ(notes->rowsSkipped, 0);
+    EXPECT_NEAR(chargeOf(*notes), 2.2, 0.05);
+}
+
+TEST(CrossExamination, ALongPreambleOfNumbersIsNotTheTable) {
+    // 300 lines of three numbers before 80 rows of four, without a header: no word tells.
+    for (const char* line : {"1;2;3\n", "0;0;0\n", "12;1.5;8\n"}) {
+        std::string text;
+        for (int k = 0; k < 300; ++k) text += line;
+        text += table("", [](const Sample& s) {
+            return fmt::format("{:.4f};{};{:.3f};24.0", s.a, 1609779398 + static_cast<int>(s.t),
+                               s.v);
+        });
+        ReadOptions o;
+        o.battery = cell();
+        const auto log = readLog(text, "x.csv", o);
+        ASSERT_TRUE(log) << line << log.error().text();
+        EXPECT_NEAR(std::abs(chargeOf(*log)), 2.2, 0.05) << line;
+        EXPECT_NEAR(log->recording->duration_s(), 79 * 60, 1) << line;
+    }
+}
+
+TEST(CrossExamination, ARowNumberWithHolesIsNoTime) {
+    int row = 0;
+    const auto log =
+        readLog(table("",
+                      [&](const Sample& s) {
+                          ++row;
+                          return fmt::format("{}|{:.3f}|{}|{:.3f}|24.0",
+                                             row % 17 == 5 ? "" : std::to_string(row), s.v,
+                                             1609779398 + static_cast<int>(s.t), s.a);
+                      }),
+                "x.csv");
+    ASSERT_TRUE(log) << log.error().text();
+    EXPECT_NEAR(log->recording->duration_s(), 79 * 60, 1);
+    EXPECT_NEAR(std::abs(chargeOf(*log)), 2.2, 0.05);
+}
+
+TEST(CrossExamination, TheVoltageIsWhatFollowsEveryJumpOfTheCurrent) {
+    // A temperature of the same size as the voltage of three cells in a load that changes all the
+    // time: it is never read as the voltage, at worst it is asked for.
+    std::string text;
+    double soc = 0.9;
+    double warm = 10.4;
+    for (int k = 0; k < 400; ++k) {
+        const double a = k < 5 ? 0 : -0.065 * ((k * 7919 / 3) % 37) + (k % 5 == 0 ? 0.2 : 0);
+        soc += a * 30 / 3600 / 4;
+        warm += 0.02 * a * a - 0.004 * (warm - 10.4);
+        text += fmt::format("{},{:.1f},{:.4f},{:.3f}\n", 30 * k, warm, a,
+                            3 * (3.2 + 0.9 * soc + 0.05 * a));
+    }
+    ReadOptions o;
+    o.battery.lowest_V = 9, o.battery.highest_V = 12.6, o.battery.rated_Ah = 4;
+    const auto log = readLog(text, "x.csv", o);
+    if (!log) {
+        EXPECT_THAT(log.error().text(), HasSubstr("--map"));
+        return;
+    }
+    EXPECT_NEAR(log->recording->voltage_V()[0], 3 * (3.2 + 0.9 * 0.9), 0.01);
+}
+
 TEST(CrossExamination, AUnitThatNobodyWroteFollowsFromTheBattery) {
     ReadOptions o;
     o.battery = cell();

@@ -364,7 +364,8 @@ void ImportPreview::fillTable(const std::string& text) {
     for (int r = 0; r < kRows; ++r) {
         const std::size_t at = dialect_.firstDataLine - 1 + static_cast<std::size_t>(r);
         if (at >= lines.size()) break;
-        splitCells(lines[at], dialect_.delimiter, cells);
+        splitCells(lines[at], dialect_.delimiter, cells,
+                   dialect_.evenSpaces ? dialect_.columns.size() : 0);
         for (int c = 0; c < columns && c < static_cast<int>(cells.size()); ++c)
             table_->setItem(r + 2, c,
                             new QTableWidgetItem(QString::fromUtf8(
