@@ -18,18 +18,21 @@ bool rises(const std::vector<double>& values, bool& counts) {
     std::size_t up = 0;
     std::size_t all = 0;
     std::size_t ones = 0;
+    std::size_t runs = 0;  // the values are short runs of a long column
     counts = true;
     for (const double x : values) {
         if (!std::isfinite(x)) continue;
         if (std::isfinite(last)) {
             ++all;
             up += x >= last ? 1 : 0;
-            ones += x == last + 1 || x > last + 20 ? 1 : 0;
+            ones += x == last + 1 ? 1 : 0;
+            runs += x > last + 20 ? 1 : 0;
             counts &= x == std::floor(x) && x > last;
         }
         last = x;
     }
-    counts &= ones * 10 >= all * 9;  // a number here and there may be missing
+    // A number here and there may be missing.
+    counts &= (ones + runs) * 10 >= all * 9 && runs * 10 <= all;
     return all > 2 && up * 100 >= all * 97 && values.front() != last;
 }
 
@@ -55,6 +58,15 @@ Scale scaleOf(const std::vector<double>& values) {
 
 namespace {
 
+/// The range of all values but one in thirty at either end.
+std::pair<double, double> mostOf(std::vector<double> values) {
+    std::erase_if(values, [](double x) { return !std::isfinite(x); });
+    if (values.empty()) return {kNaN, kNaN};
+    std::ranges::sort(values);
+    const std::size_t off = values.size() / 30;
+    return {values[off], values[values.size() - 1 - off]};
+}
+
 /// A number column as time: what its size and steps may mean.
 std::vector<Setting> timeSettings(const std::vector<double>& values, const Column& column) {
     const Scale scale = scaleOf(values);
@@ -65,21 +77,23 @@ std::vector<Setting> timeSettings(const std::vector<double>& values, const Colum
                        }};
     };
     const std::string title = column.title;
-    const double first = std::abs(scale.least);
+    // A total below the table is no moment of it.
+    const auto [low, high] = mostOf(values);
+    const double first = std::abs(low);
+    constexpr double kStamp = 2;  // no row number is of our years by chance
     if (first > 1e17 && first < 3e18)
-        return {factor(1e-9, 0, phrase("'{}' counts nanoseconds since 1970", title))};
+        return {factor(1e-9, kStamp, phrase("'{}' counts nanoseconds since 1970", title))};
     if (first > 5e14 && first < 3e15)
-        return {factor(1e-6, 0, phrase("'{}' counts microseconds since 1970", title))};
+        return {factor(1e-6, kStamp, phrase("'{}' counts microseconds since 1970", title))};
     if (first > 5e11 && first < 3e12)
-        return {factor(1e-3, 0, phrase("'{}' counts milliseconds since 1970", title))};
+        return {factor(1e-3, kStamp, phrase("'{}' counts milliseconds since 1970", title))};
     if (first > 5e8 && first < 3e9 && !(column.unit && column.unit->factor != 1))
-        return {factor(1, 0, phrase("'{}' counts seconds since 1970", title))};
+        return {factor(1, kStamp, phrase("'{}' counts seconds since 1970", title))};
     if (column.unit && column.unit->quantity == Quantity::Time)
         return {factor(column.unit->factor, 0, "")};
     std::vector<Setting> out = {factor(1, 0, phrase("'{}' has no unit: taken as {}", title, "s"))};
     // Days since 1899-12-30, as spreadsheets count: of our times, and by small parts of a day.
-    if (!scale.whole && scale.least > 32000 && scale.most < 75000 &&
-        scale.most - scale.least < 2000)
+    if (!scale.whole && low > 32000 && high < 75000 && high - low < 2000)
         out.push_back(factor(86400, 2.5, phrase("'{}' counts days, as a spreadsheet does", title)));
     if (scale.whole && scale.most > 5000)
         out.push_back(factor(1e-3, -1.2, phrase("'{}' has no unit: taken as {}", title, "ms")));

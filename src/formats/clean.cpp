@@ -316,6 +316,52 @@ void repairOutliers(RecordingData& data, const ChannelQualities& quality, const 
     }
 }
 
+namespace {
+
+/// 1 where the voltage goes with the current at nearly every jump of it, −1 where it goes against
+/// it, 0 where nothing can be told. `jump_A`, `least_V`: what is more than noise; `top_A`: the
+/// largest current.
+int signByJumps(const RecordingData& data, double jump_A, double top_A, double least_V) {
+    const auto& v = data.voltage_V;
+    const auto& c = data.current_A;
+    // A load that never rests looks like noise; then its many small jumps and answers count.
+    constexpr std::ptrdiff_t kFew = 4;
+    std::ptrdiff_t large = 0;
+    for (std::size_t i = 1; i < v.size(); ++i) large += std::abs(c[i] - c[i - 1]) >= jump_A ? 1 : 0;
+    if (large < kFew) jump_A = std::min(jump_A, 0.1 * top_A);
+    std::vector<double> moves;  // positive where both went the same way
+    for (std::size_t i = 1; i < v.size(); ++i) {
+        const double di = c[i] - c[i - 1];
+        if (std::abs(di) < jump_A) continue;
+        // Less what the voltage was doing anyway: near empty it falls faster than a slow logger
+        // looks.
+        const bool calm = i > 1 && std::abs(c[i - 1] - c[i - 2]) < 0.2 * std::abs(di);
+        const double dv = v[i] - v[i - 1] - (calm ? v[i - 1] - v[i - 2] : 0);
+        if (dv != 0) moves.push_back(di > 0 ? dv : -dv);
+    }
+    std::vector<double> sure;
+    for (const double m : moves)
+        if (std::abs(m) >= least_V) sure.push_back(m);
+    if (std::ssize(sure) >= kFew || (std::ssize(moves) < 2 * kFew && !sure.empty())) {
+        std::vector<double> sizes;
+        for (const double m : sure) sizes.push_back(std::abs(m));
+        const auto middle = sizes.begin() + std::ssize(sizes) / 2;
+        std::ranges::nth_element(sizes, middle);
+        // One jump during which the battery ended does not speak for all.
+        const double most = 2 * *middle;
+        double agree = 0;
+        double against = 0;
+        for (const double m : sure) (m > 0 ? agree : against) += std::min(std::abs(m), most);
+        if (agree > 3 * against) return 1;
+        if (against > 3 * agree) return -1;
+    }
+    const auto with = std::ranges::count_if(moves, [](double m) { return m > 0; });
+    const auto other = std::ssize(moves) - with;
+    return std::ssize(moves) < 2 * kFew ? 0 : with >= 5 * other ? 1 : other >= 5 * with ? -1 : 0;
+}
+
+}  // namespace
+
 int findSign(const RecordingData& data, const ChannelQualities& quality) {
     const auto& v = data.voltage_V;
     const auto& c = data.current_A;
@@ -343,20 +389,7 @@ int findSign(const RecordingData& data, const ChannelQualities& quality) {
     if (rise > 4 * fall && rise > 0) return 1;
     if (fall > 4 * rise && fall > 0) return -1;
     // Second: the voltage steps with the current (ohmic) at every jump.
-    double agree = 0;
-    double against = 0;
-    for (std::size_t i = 1; i < n; ++i) {
-        const double di = c[i] - c[i - 1];
-        if (std::abs(di) < jump) continue;
-        // Less what the voltage was doing anyway: near empty it falls faster than a slow logger
-        // looks.
-        const bool calm = i > 1 && std::abs(c[i - 1] - c[i - 2]) < 0.2 * std::abs(di);
-        const double dv = v[i] - v[i - 1] - (calm ? v[i - 1] - v[i - 2] : 0);
-        if (std::abs(dv) < 2 * qv.sigma()) continue;
-        (di * dv > 0 ? agree : against) += std::abs(dv);
-    }
-    if (agree > 3 * against && agree > 0) return 1;
-    if (against > 3 * agree && against > 0) return -1;
+    if (const int found = signByJumps(data, jump, top, 2 * qv.sigma()); found != 0) return found;
     // Third: the voltage drifts up while charging, down while discharging.
     double up = 0;
     double down = 0;

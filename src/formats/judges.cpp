@@ -2,6 +2,7 @@
 // of text.
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "hypothesis.h"
@@ -177,6 +178,9 @@ double chargeFits(const Probe& p, const BatteryHint& hint) {
     if (hint.highest_V > hint.lowest_V) {
         const double part = std::min(1.0, (high - low) / (hint.highest_V - hint.lowest_V));
         if (part > 0.45) score -= 4 * decadesOutside(swing / hint.rated_Ah, 0.35 * part * part, 10);
+        // Nor does most of the capacity move and leave the voltage where it was.
+        if (swing > 0.5 * hint.rated_Ah && !p.voltage_V.empty())
+            score -= 3 * decadesOutside(std::max(part, 1e-3), 0.06, 10);
     }
     return score;
 }
@@ -187,6 +191,7 @@ double voltageAnswers(const Probe& p, const BatteryHint&) {
     if (top == 0 || p.voltage_V.empty()) return 0;
     std::vector<double> answers;
     std::vector<double> usual;
+    double digit = std::numeric_limits<double>::infinity();
     double together = 0;
     double jumped = 0;
     double moved = 0;
@@ -205,6 +210,7 @@ double voltageAnswers(const Probe& p, const BatteryHint&) {
         } else {
             usual.push_back(std::abs(dv));
         }
+        if (dv != 0) digit = std::min(digit, std::abs(dv));
     }
     if (answers.empty()) return 0;
     // It goes down with every jump down and up with every jump up, or always the other way round.
@@ -214,8 +220,12 @@ double voltageAnswers(const Probe& p, const BatteryHint&) {
     const double answer = medianOf(answers);
     const double calm = usual.empty() ? 0 : medianOf(usual);
     double score = 2.5 * alike;
-    if (answer > 3 * calm && answer > 0) score += 1.5;
-    if (answer <= calm) score -= 1.5;
+    // One digit more or less is no answer; where it drifts as fast, nothing is said.
+    if (answer > 3 * std::max(calm, digit)) score += 1.5;
+    if (answer == 0)
+        score -= 1.5;
+    else if (answer < calm)
+        score -= 1.5 * (1 - answer / calm);
     score -= 1.0 * decadesOutside(std::max(medianOf(share), 1e-6), 2e-4, 0.5);
     return score;
 }

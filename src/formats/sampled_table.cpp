@@ -91,6 +91,8 @@ TableShape bestShape(const std::vector<std::string_view>& lines, const ReadOptio
     std::set<std::string_view> seen;
     for (std::size_t k = 0; k < lines.size(); k += stride)
         if (seen.insert(lines[k]).second) probe.push_back(lines[k]);
+    std::size_t tabbed = 0;
+    for (const auto text : probe) tabbed += std::ranges::count(text, '\t') >= 2 ? 1 : 0;
     for (const char delimiter : {';', '\t', ',', '|', ' '}) {
         if (options.delimiter != 0 && delimiter != options.delimiter) continue;
         std::map<std::size_t, double> votes;
@@ -106,9 +108,10 @@ TableShape bestShape(const std::vector<std::string_view>& lines, const ReadOptio
             // comma.
             const double score =
                 vote *
-                (delimiter == ' '   ? 0.9
-                 : delimiter == ',' ? 0.97
-                                    : 1.0) *
+                (delimiter == ' ' && tabbed * 10 > probe.size() * 7 ? 0.6  // it marks thousands
+                 : delimiter == ' '                                 ? 0.9
+                 : delimiter == ','                                 ? 0.97
+                                                                    : 1.0) *
                 (1 + 0.002 * static_cast<double>(std::min<std::size_t>(columns, 20)));
             if (score > best.score * 1.0001) best = {delimiter, '.', columns, score};
         }

@@ -136,6 +136,34 @@ TEST(Capacity, IntervalsHoldTheTruth) {
     EXPECT_LE(held, runs * 97 / 100);
 }
 
+TEST(Capacity, OfASingleRowIsNotTold) {
+    // Rows every four minutes; one of them holds 0.2 A into the battery between two loads: by the
+    // trapezoid the charge of that step is negative, and nobody knows when the current turned.
+    std::vector<double> t, v, i;
+    for (int k = 0; k < 40; ++k) {
+        t.push_back(240.0 * k);
+        i.push_back(k < 5 || k > 34 ? 0 : k == 20 ? 0.2 : -0.65);
+        v.push_back(3.4 - 0.005 * k + 0.1 * i.back());
+    }
+    const auto log = test::recording(std::move(t), std::move(v), std::move(i));
+    Battery cell;
+    cell.chemistry = "lfp", cell.series = cell.parallel = 1, cell.rated_Ah = 1.3;
+    const Analysis a = analyse(*log, cell);
+    int in = 0;
+    for (const Reading& r : a.readings) {
+        if (r.name == "charge_in") {
+            ++in;
+            EXPECT_FALSE(r.measurable()) << r.value;
+            ASSERT_FALSE(r.caveats.empty());
+            EXPECT_NE(r.caveats.front().find("rows 4"), std::string::npos) << r.caveats.front();
+        }
+        if (r.name == "delivered_capacity") {
+            EXPECT_NEAR(r.value, 1.24, 0.03);
+        }
+    }
+    EXPECT_EQ(in, 1);
+}
+
 TEST(Health, IsNotStateOfCharge) {
     const std::string discharge =
         R"({"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 0.5, "floor_V": 3.0}, {"do": "rest", "longest_s": 300})";

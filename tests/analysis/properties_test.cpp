@@ -56,6 +56,10 @@ void checkAnalysis(const Recording& r, const Analysis& a) {
     for (const Reading& x : a.readings) {
         checkEvidence(r, a.steps, x.evidence, x.name);
         EXPECT_FALSE(x.method.empty()) << x.name;
+        if (x.measurable() && (x.name == "delivered_capacity" || x.name == "charge_in" ||
+                               x.name == "delivered_energy")) {
+            EXPECT_GT(x.value, x.expanded()) << x.name << " could as well be nothing";
+        }
         if (x.measurable())
             EXPECT_GE(x.uncertainty, 0) << x.name << " has no uncertainty";
         else

@@ -239,6 +239,67 @@ TEST(CrossExamination, TheVoltageIsWhatFollowsEveryJumpOfTheCurrent) {
     EXPECT_NEAR(log->recording->voltage_V()[0], 3 * (3.2 + 0.9 * 0.9), 0.01);
 }
 
+TEST(CrossExamination, ATotalBelowTheTableAndStampsWithoutANameAreTime) {
+    // A spreadsheet's days, seconds since 1970 every half minute, beside row numbers, with a line
+    // of sums at the end.
+    for (const bool days : {true, false}) {
+        int row = 0;
+        const std::string text =
+            table("",
+                  [&](const Sample& s) {
+                      const std::string t = days
+                                                ? fmt::format("{:.7f}", 44732.2382755 + s.t / 86400)
+                                                : fmt::format("{:.0f}", 1609779398 + s.t);
+                      return fmt::format("{};{:.2f};{};{:.3f}", ++row, s.v, t, s.a);
+                  }) +
+            "\nEnd of log\nTotal;1;270\n";
+        ReadOptions o;
+        o.battery = cell();
+        const auto log = readLog(text, "x.csv", o);
+        if (!log) {
+            EXPECT_THAT(log.error().text(), HasSubstr(days ? "time in d" : "as time"));
+            continue;
+        }
+        EXPECT_NEAR(log->recording->duration_s(), 79 * 60, 1);
+    }
+}
+
+TEST(CrossExamination, ASpaceThatMarksThousandsPartsNoColumns) {
+    const auto log =
+        readLog(table("Tiempo [ms]\tVoltaje [mV]\tCorriente [A]\tModo",
+                      [](const Sample& s) {
+                          const int mV = static_cast<int>(std::lround(1000 * s.v));
+                          return fmt::format("{:.0f}\t{} {:03}\t{:.3f}\t{}", 1000 * s.t, mV / 1000,
+                                             mV % 1000, s.a, s.a > 0 ? "carga" : "reposo");
+                      }),
+                "x.tsv");
+    ASSERT_TRUE(log) << log.error().text();
+    EXPECT_NEAR(chargeOf(*log), 2.2, 0.05);
+    EXPECT_NEAR(log->recording->voltage_V()[10], charge()[10].v, 2e-3);
+}
+
+TEST(CrossExamination, ARestingTemperatureIsNotTheVoltageThatMovedAllTheCharge) {
+    // Six cells and 24 degrees: both could be the voltage, but it moved by a third of its range.
+    const auto log = [] {
+        std::string text;
+        double soc = 0.05;
+        for (int k = 0; k < 60; ++k) {
+            const double a = k < 7 || k > 50 ? 0 : 0.63;
+            soc += a * 240 / 3600 / 2.1;
+            text += fmt::format("{:.1f}\t{:.4f}\t{:.3f}\t{:.1f}\n", 240.0 * k,
+                                6 * (3.15 + 1.1 * soc + 0.1 * a), a, 24 + 0.003 * k);
+        }
+        ReadOptions o;
+        o.battery.lowest_V = 18, o.battery.highest_V = 25.2, o.battery.rated_Ah = 2.1;
+        return readLog(text, "x.csv", o);
+    }();
+    if (!log) {
+        EXPECT_THAT(log.error().text(), HasSubstr("--map"));
+        return;
+    }
+    EXPECT_LT(log->recording->voltage_V()[0], 20);
+}
+
 TEST(CrossExamination, AUnitThatNobodyWroteFollowsFromTheBattery) {
     ReadOptions o;
     o.battery = cell();

@@ -64,9 +64,27 @@ void addSamplingCaveats(const AnalysisInput& in, const Event& e, Reading& r) {
 
 }  // namespace
 
+std::string whyNoCharge(const AnalysisInput& in, const Event& e, bool energy) {
+    const double size = energy ? e.sum.energy_Wh : e.sum.charge_Ah;
+    const double u = energy ? energyUncertainty_Wh(in.recording, e.sum, in.accuracy)
+                            : chargeUncertainty_Ah(in.recording, e.sum, in.accuracy);
+    const bool charging =
+        in.steps.list[static_cast<std::size_t>(e.steps.front())].meanCurrent_A > 0;
+    if ((charging ? size : -size) > Reading().coverage * u) return {};
+    return phrase(
+        "Not measurable from this log: it lasted {} at rows {} apart, and what moved is no more "
+        "than what the log may be wrong by. Log faster or for longer.",
+        durationText(e.to_s - e.from_s), durationText(in.recording.usualInterval_s()));
+}
+
 void computeDeliveredCapacity(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const Event& e : dischargeEvents(in)) {
         Reading r = start("delivered_capacity", "Ah", "coulomb_count_trapezoid", e);
+        if (const std::string why = whyNoCharge(in, e); !why.empty()) {
+            r.caveats.push_back(why);
+            out.push_back(std::move(r));
+            continue;
+        }
         r.value = -e.sum.charge_Ah;
         r.uncertainty = chargeUncertainty_Ah(in.recording, e.sum, in.accuracy);
         addConditions(in, e, r);
@@ -78,6 +96,11 @@ void computeDeliveredCapacity(const AnalysisInput& in, std::vector<Reading>& out
 void computeDeliveredEnergy(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const Event& e : dischargeEvents(in)) {
         Reading r = start("delivered_energy", "Wh", "power_trapezoid", e);
+        if (const std::string why = whyNoCharge(in, e, true); !why.empty()) {
+            r.caveats.push_back(why);
+            out.push_back(std::move(r));
+            continue;
+        }
         r.value = -e.sum.energy_Wh;
         r.uncertainty = energyUncertainty_Wh(in.recording, e.sum, in.accuracy);
         addSamplingCaveats(in, e, r);
@@ -88,14 +111,14 @@ void computeDeliveredEnergy(const AnalysisInput& in, std::vector<Reading>& out) 
 void computeMeanVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const Event& e : dischargeEvents(in)) {
         Reading r = start("mean_voltage", "V", "energy_over_charge", e);
-        if (e.sum.charge_Ah != 0) {
+        if (const std::string why = whyNoCharge(in, e); !why.empty()) {
+            r.caveats.push_back(why);
+        } else {
             r.value = e.sum.energy_Wh / e.sum.charge_Ah;
             // Charge cancels: what is left is the voltmeter.
             r.uncertainty = quadrature({rectangle(in.accuracy.voltageGain * r.value),
                                         rectangle(in.accuracy.voltageOffsetSteps *
                                                   in.recording.voltageQuality().resolution)});
-        } else {
-            r.caveats.push_back(phrase("No charge moved."));
         }
         out.push_back(std::move(r));
     }
@@ -104,6 +127,11 @@ void computeMeanVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
 void computeChargeIn(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const Event& e : chargeEvents(in)) {
         Reading r = start("charge_in", "Ah", "coulomb_count_trapezoid", e);
+        if (const std::string why = whyNoCharge(in, e); !why.empty()) {
+            r.caveats.push_back(why);
+            out.push_back(std::move(r));
+            continue;
+        }
         r.value = e.sum.charge_Ah;
         r.uncertainty = chargeUncertainty_Ah(in.recording, e.sum, in.accuracy);
         const Chemistry* c = in.chemistry();

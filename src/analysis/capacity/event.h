@@ -32,6 +32,9 @@ const std::vector<Event>& dischargeEvents(const AnalysisInput& in);
 const std::vector<Event>& dischargeEvents(AnalysisInput&&) = delete;
 const std::vector<Event>& chargeEvents(const AnalysisInput& in);
 const std::vector<Event>& chargeEvents(AnalysisInput&&) = delete;
+/// Why the charge (or energy) of an event cannot be told from its rows, in words; empty when it
+/// can: its 95 % interval then leaves out nothing and the other direction.
+std::string whyNoCharge(const AnalysisInput& in, const Event& e, bool energy = false);
 /// Charge since the first sample, Ah, one value a sample.
 const std::vector<double>& runningCharge_Ah(const AnalysisInput& in);
 const std::vector<double>& runningCharge_Ah(AnalysisInput&&) = delete;

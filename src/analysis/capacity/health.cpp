@@ -28,6 +28,8 @@ void computeHealth(const AnalysisInput& in, std::vector<Reading>& out) {
             r.caveats.push_back(phrase(
                 "Not measurable from this log: the discharge stopped above the usual floor. Log it "
                 "down to the end."));
+        } else if (const std::string why = whyNoCharge(in, e); !why.empty()) {
+            r.caveats.push_back(why);
         } else {
             r.value = 100 * -e.sum.charge_Ah / rated;
             r.uncertainty = 100 * chargeUncertainty_Ah(in.recording, e.sum, in.accuracy) / rated;
