@@ -237,6 +237,7 @@ double paceIsABatterys(const Probe& p, const BatteryHint&) {
     const double top = largest(p.current_A);
     if (top == 0 || p.voltage_V.empty()) return 0;
     std::vector<double> jumps;
+    std::vector<double> calm;
     double hours = 0;
     double low = kNaN;
     double high = kNaN;
@@ -251,6 +252,8 @@ double paceIsABatterys(const Probe& p, const BatteryHint&) {
         high = std::isnan(high) ? v : std::max(high, v);
         if (p.follows[k] && std::abs(di) > 0.3 * top)
             jumps.push_back(std::abs(dv) / v / (std::abs(di) / top));
+        else if (p.follows[k])
+            calm.push_back(std::abs(dv) / v);
         const double dt = p.time_s[k] - p.time_s[k - 1];
         if (dt > 0) hours += std::abs(p.current_A[k]) / top * dt / 3600;
     }
@@ -258,7 +261,10 @@ double paceIsABatterys(const Probe& p, const BatteryHint&) {
     const double swing = (high - low) / medianOf(levels);
     if (swing < 0.12) return 0;  // no end was seen
     constexpr double kCell_V = 3.3;
-    return -2 * decadesOutside(medianOf(jumps) * kCell_V * hours, 0.012, 0.9);
+    const double jumped = medianOf(jumps);
+    // A jump that is hardly more than the drift is no resistance that was seen.
+    const double weight = !calm.empty() && jumped < 2 * medianOf(calm) ? 1.2 : 2;
+    return -weight * decadesOutside(jumped * kCell_V * hours, 0.012, 0.9);
 }
 
 /// Factor between two columns that should be equal: +4 when it is one, less the further it is from
