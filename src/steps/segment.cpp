@@ -212,6 +212,20 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
         return std::min(std::abs(i[a] - i[a - left]) / static_cast<double>(left),
                         std::abs(i[b + right] - i[b]) / static_cast<double>(right));
     };
+    // What the voltage answered when this charge began, Ω. A jump of the current that would have
+    // shown so, and at and behind which the voltage stays, is no other level: the voltage is what
+    // is held.
+    double answer_ohm = 0;
+    const double still_V = std::max(3 * sigmaV, 1.5 * recording.voltageQuality().resolution);
+    const auto held = [&](std::size_t a, std::size_t b, double jump_A) {
+        if (current <= 0 || a <= first) return false;
+        // It may have been rising up to here.
+        const double drift_V = std::abs(v[a] - v[a - 1]) * static_cast<double>(b - a);
+        if (answer_ohm * std::abs(jump_A) < 1.2 * (still_V + drift_V)) return false;
+        for (std::size_t m = b; m <= std::min(b + 2, n - 1); ++m)
+            if (std::abs(v[m] - v[a]) > still_V || direction(m) != current) return false;
+        return true;
+    };
     auto stretch = restless.begin();
     for (std::size_t k = 0; k < n; ++k) {
         if (stretch != restless.end() && k == stretch->first) {
@@ -240,6 +254,7 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
         const int here = direction(k);
         if (here != current || splitBefore[k]) {
             close(k - 1);
+            if (here != current) answer_ohm = here > 0 ? (v[k] - v[k - 1]) / (i[k] - i[k - 1]) : 0;
             current = here;
             continue;
         }
@@ -277,6 +292,7 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
                 if (direction(ahead) == current && i[b] - i[ahead] > 0.15 * std::abs(jump))
                     continue;
             }
+            if (held(a, b, jump)) continue;
             // An edge seen in a blink belongs to the step that follows.
             close(width == 1 || t[b] - t[a] < blink_s ? k - 1 : b - 1);
             k = b;
