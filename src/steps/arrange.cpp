@@ -6,6 +6,7 @@
 
 #include "knee.h"
 #include "quantity/extent.h"
+#include "quantity/uncertainty.h"
 
 namespace nk {
 
@@ -131,6 +132,43 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
             while (end > last && i[end] - zero_A <= 0.6 * q.resolution) --end;
         if (end > last) swallow(segments, s, end);
     }
+}
+
+void joinShortTaper(const Recording& recording, std::vector<Segment>& segments) {
+    const auto i = recording.current_A();
+    const auto v = recording.voltage_V();
+    const auto t = recording.time_s();
+    const double sigma = recording.currentQuality().sigma();
+    const auto plain = [&](std::size_t s) {
+        return segments[s].direction > 0 && segments[s].kind == StepKind::CcCharge;
+    };
+    std::vector<Segment> out;
+    for (std::size_t s = 0; s < segments.size();) {
+        out.push_back(segments[s]);
+        const std::size_t begin = s++;
+        if (begin == 0 || !plain(begin - 1) || !plain(begin)) continue;
+        const std::size_t first = segments[begin].first;
+        const double band = std::max(constantVoltageBand_V(recording, v[first]),
+                                     1.01 * recording.voltageQuality().resolution);
+        std::size_t last = first;
+        std::size_t end = begin;  // one behind the last segment of the run
+        for (bool falls = true; falls && end < segments.size() && plain(end);) {
+            for (std::size_t k = segments[end].first; k <= segments[end].last; ++k)
+                falls &= std::abs(v[k] - v[first]) <= band && i[k] < i[k - 1] - 2 * sigma;
+            if (falls) last = segments[end++].last;
+        }
+        if (last < first + 2 || i[last] > 0.6 * i[first]) continue;
+        Segment& taper = out.back();
+        taper.last = last;
+        taper.kind = StepKind::CvCharge;
+        taper.level_A = median(i, first, last);
+        // It began somewhere between the two rows.
+        const double between = t[first] - t[first - 1];
+        taper.kneeBefore_s = between / 2;
+        taper.kneeUncertainty_s = rectangle(between / 2);
+        s = end;
+    }
+    segments = std::move(out);
 }
 
 void joinNeighbours(const Recording& recording, std::vector<Segment>& segments) {

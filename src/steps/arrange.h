@@ -6,6 +6,10 @@
 
 namespace nk {
 
+/// Makes one constant-voltage charge of the few rows in which a slow logger saw a taper: the
+/// current falls from row to row, each its own level, and the voltage stays.
+void joinShortTaper(const Recording& recording, std::vector<Segment>& segments);
+
 /// Lets constant-voltage charge go on while the voltage stays in its band and the current has not
 /// stepped to zero, however small it is. `zero_A` is what the log shows at rest: where that is
 /// known, a current that cannot be told from it is rest.

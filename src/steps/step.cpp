@@ -78,6 +78,8 @@ void count(const Recording& r, std::vector<Step>& list) {
         for (std::size_t k = s.last + 1; tail.size() < 3 && k-- > s.first;) tail.push_back(i[k]);
         std::sort(tail.begin(), tail.end());
         s.endCurrent_A = tail[tail.size() / 2];
+        // Of a taper in a few rows the middle of three is long past.
+        if (s.kind == StepKind::CvCharge && s.last - s.first < 8) s.endCurrent_A = i[s.last];
         // The mean is over the step's own samples: the border intervals that were counted to it are
         // taken off again.
         double inside_As = s.sum.charge_Ah * 3600;
@@ -169,6 +171,7 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
                      for (const Segment& part : classifySegment(recording, raw[k], nickel))
                          list.push_back(part);
                  });
+    if (!nickel) joinShortTaper(recording, segments);
     extendConstantVoltage(recording, segments, rest.zero_A);
     mergeVariable(recording, segments);
     joinNeighbours(recording, segments);

@@ -118,7 +118,8 @@ TEST(Taper, AnalyticTailGivesItsTimeConstantAndTheChargeLeft) {
     const double left = (0.1 - 0.002) * tau / 3600;
     const Reading* missing = a.reading("charge_left_at_stop");
     EXPECT_NEAR(missing->value, left, 0.0001);
-    EXPECT_LT(missing->expanded(), 0.05 * left);
+    // How a tail goes on is the cell's own; it is a plain exponential here, but who knows that.
+    EXPECT_LT(missing->expanded(), 0.1 * left);
     // What it holds is not in the log: anything from what went in on.
     const Reading* full = a.reading("fullness_at_stop");
     for (const double holds : {1.3, 1.6, 2.05})

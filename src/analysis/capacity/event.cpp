@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/finish/stop_moment.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -72,10 +73,11 @@ void judgeStart(const AnalysisInput& in, Event& e) {
         if (charge.kind == StepKind::CvCharge) {
             const double start = in.recording.current_A()[charge.first];
             const double limit = rated > 0 ? 1.1 * rated / 10 : 0.2 * start;
-            if (charge.endCurrent_A <= limit) {
+            const double end = stopCurrentOf(in.recording, in.accuracy, charge).value_A;
+            if (end <= limit) {
                 e.fullAtStart = Known::Yes;
-                e.fullBecause = phrase("a charge that tapered to ") +
-                                shortValue(charge.endCurrent_A, "A") + phrase(" came before");
+                e.fullBecause = phrase("a charge that tapered to ") + shortValue(end, "A") +
+                                phrase(" came before");
                 return;
             }
         }

@@ -8,6 +8,7 @@
 #include "analysis/finish/charge_left.h"
 #include "analysis/finish/nickel.h"
 #include "analysis/finish/relaxation.h"
+#include "analysis/finish/stop_moment.h"
 #include "analysis/finish/taper.h"
 #include "quantity/format.h"
 
@@ -137,8 +138,11 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[k];
         if (s.kind != StepKind::CvCharge || s.endedBy == EndedBy::EndOfLog) continue;
         if (k + 1 < in.steps.list.size() && in.steps.list[k + 1].isCharge()) continue;
-        const double end = s.endCurrent_A;
-        if (end <= 1.1 * in.battery.rated_Ah / 10) continue;
+        // At the stop itself: at rows far apart the last ones are long before it.
+        const StopCurrent stop = stopCurrentOf(in.recording, in.accuracy, s);
+        const double end = stop.value_A;
+        const double most = 1.1 * in.battery.rated_Ah / 10;
+        if (end <= most || stop.low_A() <= in.battery.rated_Ah / 10) continue;
         std::string text = phrase(
             "The charge stopped early: at {} (C/{:.1f}), before the current had tapered to C/10.",
             shortValue(end, "A"), in.battery.rated_Ah / end);
@@ -369,16 +373,17 @@ void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[k];
         if (s.kind != StepKind::CvCharge || s.endedBy != EndedBy::Taper || in.battery.rated_Ah <= 0)
             continue;
-        if (s.endCurrent_A > 1.1 * in.battery.rated_Ah / 10) continue;
+        const double end = stopCurrentOf(in.recording, in.accuracy, s).value_A;
+        if (end > 1.1 * in.battery.rated_Ah / 10) continue;
         const double perCell = medianVoltage(in, s) / in.battery.cells();
         if (own == nullptr || perCell > own->fault_V || std::abs(perCell - own->set_V) > 0.05)
             continue;
-        const double denominator = in.battery.rated_Ah / std::max(s.endCurrent_A, 1e-9);
+        const double denominator = in.battery.rated_Ah / std::max(end, 1e-9);
         const std::string school = denominator < 15   ? phrase("quick")
                                    : denominator < 28 ? phrase("usual")
                                                       : phrase("patient");
         std::string text = phrase("Stopped at {}, C/{:.0f}, with {:.2f} V a cell: {}",
-                                  shortValue(s.endCurrent_A, "A"), denominator, perCell, school);
+                                  shortValue(end, "A"), denominator, perCell, school);
         const Fullness full = fullnessOf(in, static_cast<int>(k));
         if (std::isfinite(full.share))
             text += phrase(", {:.1f} % of what this voltage holds", 100 * full.share);

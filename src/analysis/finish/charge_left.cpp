@@ -225,6 +225,14 @@ double carriedOn(const Fit& fit, double until_A) {
     return inside > 0 ? 2 * over / (-b + std::sqrt(inside)) : kNaN;
 }
 
+// How a tail goes on beyond what was logged is the cell's own. Shares of the line's answer, set on
+// published cells of another library and on those of tests/coverage (docs/methods.md).
+constexpr double kPlainDoubt = 0.09;
+constexpr double kBend = 0.4;  ///< of what a parabola that goes on longer adds
+constexpr double kBendDoubt = 0.7;
+constexpr double kFasterDoubt = 1.5;  ///< a fall that quickens goes on quickening
+constexpr double kNeverDown = 0.5;    ///< what a parabola that does not come down stands for
+
 ChargeLeft study(const AnalysisInput& in, int index) {
     ChargeLeft out;
     const Step& step = in.steps.list[static_cast<std::size_t>(index)];
@@ -268,7 +276,7 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     const double until = in.battery.rated_Ah > 0 ? in.battery.rated_Ah / 1000 : 0;
     const double straight = carriedOn(line, until);
     // Rivals: a shorter line, a parabola through more of the tail.
-    double doubt = 0.018 * straight;
+    double doubt = kPlainDoubt * straight;
     std::size_t shorter = under(tail, 0.5 * (1 + ratio), end);
     if (n - shorter >= 8 && shorter > first) {
         const Fit other = through(tail, shorter, 1);
@@ -284,19 +292,25 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     if (wider + 6 < first) {
         const Fit bent = through(tail, wider, 2);
         const double other = bent.good ? carriedOn(bent, until) : kNaN;
-        if (std::isfinite(other) && other < 3 * straight && other > 0.3 * straight) {
+        if (bent.good && !std::isfinite(other)) {
+            // It bends away from nothing: more is to come than by the line, nobody knows how much.
+            value += kBend * kNeverDown * straight;
+            doubt = std::max(doubt, kBendDoubt * kNeverDown * straight);
+        } else if (std::isfinite(other) && other < 3 * straight && other > 0.3 * straight) {
             const double scatterOf = other * std::sqrt(bent.covariance(1, 1)) / -bent.a(1);
             const double apart = other - straight;
-            if (std::abs(apart) > scatterOf) value += 0.2 * apart;
-            doubt = std::max(doubt, 0.4 * std::abs(apart) - 0.4 * scatterOf);
+            const bool faster = apart < 0;
+            if (std::abs(apart) > scatterOf) value += (faster ? 1.0 : kBend) * apart;
+            doubt = std::max(
+                doubt, (faster ? kFasterDoubt : kBendDoubt) * std::abs(apart) - 0.4 * scatterOf);
         } else {
             doubt = std::max(doubt, 0.1 * straight);
         }
     } else {
         // The tail did not get far: how it bends is not seen.
         // Diffusion makes a short tail fall faster than it will go on.
-        const double unseen = top < 2.5 * end ? 0.15 : 0.06;
-        value *= 1 + 0.4 * unseen;
+        const double unseen = top < 2.5 * end ? 0.22 : 0.17;
+        value *= 1 + unseen;
         doubt = std::max(doubt, unseen * straight);
         if (top < 2 * end)
             out.caveats.push_back(phrase(
@@ -308,8 +322,8 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     const Chemistry* chemistry = in.chemistry();
     if (chemistry != nullptr && chemistry->id == "lfp" && in.battery.rated_Ah > 0) {
         const double ahead = std::min(1.0, 2.2 * line.a(0) / in.battery.rated_Ah);
-        value *= 1 + 0.35 * ahead;
-        doubt = std::hypot(doubt, ahead * straight);
+        value *= 1 + 0.05 * ahead;
+        doubt = std::hypot(doubt, 1.5 * ahead * straight);
     }
     // A regulator that gives way shares the fall with the cell.
     const ChannelQuality& qv = in.recording.voltageQuality();

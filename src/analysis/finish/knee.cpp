@@ -71,31 +71,11 @@ void computeSetVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
 void computeTaperEnd(const AnalysisInput& in, std::vector<Reading>& out) {
     eachCv(in, out, "taper_end_current", "A", "last_current_in_constant_voltage",
            [&](const Step& s, std::size_t, Reading& r) {
-               // The tail read at the moment of the stop, between the last row and the next.
-               const ChannelQuality& q = in.recording.currentQuality();
-               const StopMoment stop = stopOf(in.recording, s);
-               const auto t = in.recording.time_s();
-               const auto c = in.recording.current_A();
-               const std::size_t rows = stop.last - s.first + 1;
-               const std::size_t taken =
-                   std::min<std::size_t>(rows, std::max<std::size_t>(10, rows / 12));
-               const std::size_t from = stop.last + 1 - taken;
-               // Without noise that dithers it, rounding does not average out.
-               const double rounding = q.rounding();
-               const double least = std::max(q.noise, 0.2 * q.resolution);
-               ReadAt end = readAt(t, c, from, stop.last, stop.at_s, 2, least);
-               if (!std::isfinite(end.value) || !(end.value > 0))
-                   end = readAt(t, c, from, stop.last, stop.at_s, 1, least);
-               if (!std::isfinite(end.value) || !(end.value > 0))
-                   end = {c[stop.last], 0, std::max(q.sigma(), 0.05 * c[stop.last]), 1};
-               r.value = end.value;
-               const double gain = rectangle(in.accuracy.currentGain * r.value);
-               const double offset = rectangle(in.accuracy.currentOffsetSteps * q.resolution);
-               const double moment = rectangle(end.slope * stop.halfWidth_s);
-               r.uncertainty = quadrature({gain, offset, moment, end.uncertainty, rounding});
-               r.coverage = coverageFactor(r.uncertainty, std::max({gain, offset, moment}),
-                                           end.uncertainty, end.freedom);
-               r.evidence.from_s = t[from];
+               const StopCurrent stop = stopCurrentOf(in.recording, in.accuracy, s);
+               r.value = stop.value_A;
+               r.uncertainty = stop.uncertainty_A;
+               r.coverage = stop.coverage;
+               r.evidence.from_s = stop.from_s;
                if (s.endedBy == EndedBy::EndOfLog)
                    r.caveats.push_back(phrase("The log ends here; the charge may have gone on."));
            });

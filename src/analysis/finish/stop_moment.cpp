@@ -75,4 +75,33 @@ ReadAt readAt(std::span<const double> t, std::span<const double> y, std::size_t 
     return out;
 }
 
+StopCurrent stopCurrentOf(const Recording& recording, const InstrumentAccuracy& accuracy,
+                          const Step& step) {
+    const ChannelQuality& q = recording.currentQuality();
+    const StopMoment stop = stopOf(recording, step);
+    const auto t = recording.time_s();
+    const auto c = recording.current_A();
+    const std::size_t rows = stop.last - step.first + 1;
+    const std::size_t taken = std::min<std::size_t>(rows, std::max<std::size_t>(10, rows / 12));
+    const std::size_t from = stop.last + 1 - taken;
+    // Without noise that dithers it, rounding does not average out.
+    const double rounding = q.rounding();
+    const double least = std::max(q.noise, 0.2 * q.resolution);
+    ReadAt end = readAt(t, c, from, stop.last, stop.at_s, 2, least);
+    if (!std::isfinite(end.value) || !(end.value > 0))
+        end = readAt(t, c, from, stop.last, stop.at_s, 1, least);
+    if (!std::isfinite(end.value) || !(end.value > 0))
+        end = {c[stop.last], 0, std::max(q.sigma(), 0.05 * c[stop.last]), 1};
+    const double gain = rectangle(accuracy.currentGain * end.value);
+    const double offset = rectangle(accuracy.currentOffsetSteps * q.resolution);
+    const double moment = rectangle(end.slope * stop.halfWidth_s);
+    StopCurrent out;
+    out.value_A = end.value;
+    out.uncertainty_A = quadrature({gain, offset, moment, end.uncertainty, rounding});
+    out.coverage = coverageFactor(out.uncertainty_A, std::max({gain, offset, moment}),
+                                  end.uncertainty, end.freedom);
+    out.from_s = t[from];
+    return out;
+}
+
 }  // namespace nk

@@ -4,6 +4,7 @@
 
 #include <span>
 
+#include "quantity/uncertainty.h"
 #include "recording/recording.h"
 #include "steps/step.h"
 
@@ -31,5 +32,16 @@ struct ReadAt {
 /// - rho), rho their lag-one autocorrelation. NaN with fewer than order + 2 samples.
 ReadAt readAt(std::span<const double> t_s, std::span<const double> y, std::size_t first,
               std::size_t last, double at_s, int order, double leastSigma);
+
+/// The current of a taper at its stop: its tail read there, between the last row and the next.
+struct StopCurrent {
+    double value_A = kNaN;
+    double uncertainty_A = kNaN;  ///< standard
+    double coverage = 2;
+    double from_s = kNaN;  ///< of the tail that was read
+    double low_A() const { return value_A - coverage * uncertainty_A; }
+};
+StopCurrent stopCurrentOf(const Recording& recording, const InstrumentAccuracy& accuracy,
+                          const Step& step);
 
 }  // namespace nk

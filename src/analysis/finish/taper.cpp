@@ -129,6 +129,25 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     return out;
 }
 
+/// Whether from `from_s` to sample `last` the current falls clearly more than by `expected_A`.
+bool fallsFaster(const Recording& r, std::size_t last, double from_s, double expected_A) {
+    const auto t = r.time_s();
+    const auto c = r.current_A();
+    const auto at = static_cast<std::size_t>(std::ranges::lower_bound(t, from_s) - t.begin());
+    if (at < 1 || at + 4 > last) return false;
+    // Means of as many samples about the one end as before the other.
+    const std::size_t few = std::max<std::size_t>(2, (last - at) / 6);
+    if (at < few) return false;
+    double before = 0;
+    double behind = 0;
+    for (std::size_t k = 0; k < few; ++k)
+        before += c[at - few / 2 + k], behind += c[last - few + 1 + k];
+    const auto n = static_cast<double>(few);
+    const ChannelQuality& q = r.currentQuality();
+    const double scatter = 3 * q.sigma() / std::sqrt(n) + 0.3 * q.resolution;
+    return (before - behind) / n > 1.25 * expected_A + scatter;
+}
+
 }  // namespace
 
 std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
@@ -170,9 +189,13 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     const double gain = (without.linear.misfit - with.linear.misfit) / scale;
     const double span = t[last] - t[first];
     const double overFloor = with.linear.amplitude * std::exp(-span / with.tau);
-    // A floor must be seen, not guessed: the current has come close to it.
+    // A floor must be seen, not guessed: the current has come close to it, and falls no faster at
+    // the end than it would above one. The slow end of diffusion looks like a floor until then.
     const bool floor = gain > 12 && with.linear.floor > 0 && with.linear.amplitude > 0 &&
-                       overFloor < 0.4 * with.linear.floor;
+                       overFloor < 0.3 * with.linear.floor &&
+                       !fallsFaster(r, last, t[last] - span / 8,
+                                    with.linear.amplitude * (std::exp(-0.875 * span / with.tau) -
+                                                             std::exp(-span / with.tau)));
     const Best& best = floor ? with : without;
     if (best.linear.amplitude <= 0 || best.tau > 20 * span) return std::nullopt;
     fit.start_s = p.first_s;
