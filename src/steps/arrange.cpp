@@ -158,12 +158,22 @@ void joinShortTaper(const Recording& recording, std::vector<Segment>& segments) 
             if (falls) last = segments[end++].last;
         }
         if (last < first + 2 || i[last] > 0.6 * i[first]) continue;
+        // The first of them may have been taken for the edge.
+        std::size_t start = first;
+        Segment& before = out[out.size() - 2];
+        while (before.last > before.first + 1 && first - start < 2 &&
+               std::abs(v[start - 1] - v[first]) <= band &&
+               i[start - 1] < 0.97 * before.level_A - 4 * sigma) {
+            --start;
+            --before.last;
+        }
         Segment& taper = out.back();
+        taper.first = start;
         taper.last = last;
         taper.kind = StepKind::CvCharge;
-        taper.level_A = median(i, first, last);
+        taper.level_A = median(i, start, last);
         // It began somewhere between the two rows.
-        const double between = t[first] - t[first - 1];
+        const double between = t[start] - t[start - 1];
         taper.kneeBefore_s = between / 2;
         taper.kneeUncertainty_s = rectangle(between / 2);
         s = end;

@@ -129,8 +129,10 @@ Best search(const Points& p, bool withFloor, double sigma2) {
     return out;
 }
 
-/// Whether from `from_s` to sample `last` the current falls clearly more than by `expected_A`.
-bool fallsFaster(const Recording& r, std::size_t last, double from_s, double expected_A) {
+/// Whether from `from_s` to sample `last` the current falls clearly more than by `expected_A`, and
+/// by so much that no floor of `floor_A` is near.
+bool fallsFaster(const Recording& r, std::size_t last, double from_s, double expected_A,
+                 double floor_A) {
     const auto t = r.time_s();
     const auto c = r.current_A();
     const auto at = static_cast<std::size_t>(std::ranges::lower_bound(t, from_s) - t.begin());
@@ -145,7 +147,8 @@ bool fallsFaster(const Recording& r, std::size_t last, double from_s, double exp
     const auto n = static_cast<double>(few);
     const ChannelQuality& q = r.currentQuality();
     const double scatter = 3 * q.sigma() / std::sqrt(n) + 0.3 * q.resolution;
-    return (before - behind) / n > 1.25 * expected_A + scatter;
+    const double fall = (before - behind) / n;
+    return fall > 1.25 * expected_A + scatter && fall > 0.1 * floor_A;
 }
 
 }  // namespace
@@ -188,14 +191,18 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     // enough to show one.
     const double gain = (without.linear.misfit - with.linear.misfit) / scale;
     const double span = t[last] - t[first];
-    const double overFloor = with.linear.amplitude * std::exp(-span / with.tau);
     // A floor must be seen, not guessed: the current has come close to it, and falls no faster at
     // the end than it would above one. The slow end of diffusion looks like a floor until then.
-    const bool floor = gain > 12 && with.linear.floor > 0 && with.linear.amplitude > 0 &&
-                       overFloor < 0.3 * with.linear.floor &&
-                       !fallsFaster(r, last, t[last] - span / 8,
-                                    with.linear.amplitude * (std::exp(-0.875 * span / with.tau) -
-                                                             std::exp(-span / with.tau)));
+    const auto seen = [&](const Best& x, double from_s) {
+        const auto over = [&](double t_s) {
+            return x.linear.amplitude * std::exp(-(t_s - from_s) / x.tau);
+        };
+        const double end = t[last];
+        return x.linear.floor > 0 && x.linear.amplitude > 0 && over(end) < 0.3 * x.linear.floor &&
+               !fallsFaster(r, last, end - span / 8, over(end - span / 8) - over(end),
+                            x.linear.floor);
+    };
+    const bool floor = gain > 12 && seen(with, p.first_s);
     const Best& best = floor ? with : without;
     if (best.linear.amplitude <= 0 || best.tau > 20 * span) return std::nullopt;
     fit.start_s = p.first_s;
@@ -209,6 +216,20 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     fit.single = best.linear.misfit / dof < 6 * noise * noise;
     // Slow relaxation bends the tail: its later half is nearer to how it goes on.
     const std::size_t middle = first + (last - first) / 2;
+    if (floor && last - middle >= 12) {
+        // So does the floor that is told by it.
+        const Points later = binned(r, middle, last);
+        const Best half = search(later, true, noise * noise);
+        if (half.spread < 0.3 * half.tau && half.linear.floor > 0 && half.linear.amplitude > 0) {
+            fit.floor_A = half.linear.floor;
+            fit.tau_s = half.tau;
+            fit.start_s = later.first_s;
+            fit.amplitude_A = half.linear.amplitude;
+            fit.tauUncertainty_s =
+                std::hypot(half.spread, std::abs(half.tau - best.tau) / std::sqrt(3.0));
+        }
+        fit.floor_A = std::min(fit.floor_A, 0.98 * c[last]);
+    }
     if (last - middle >= 12 && !floor) {
         const Points later = binned(r, middle, last);
         const Best half = search(later, false, noise * noise);
