@@ -148,8 +148,9 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
             shortValue(end, "A"), in.battery.rated_Ah / end);
         const ChargeLeft& left = chargeLeftOf(in, static_cast<int>(k));
         if (std::isfinite(left.left_Ah))
-            text += phrase(" About {} more would have gone in at this voltage.",
-                           shortValue(left.left_Ah, "Ah"));
+            text += phrase(
+                " About {} more would have gone in at this voltage.",
+                valueText(left.left_Ah, left.coverage * left.uncertainty_Ah / 2, "Ah").joined());
         out.push_back({Severity::Verdict,
                        "stopped_early",
                        text,
