@@ -344,6 +344,7 @@ int signByJumps(const RecordingData& data, double jump_A, double top_A, double l
         if (std::abs(m) >= least_V) sure.push_back(m);
     if (std::ssize(sure) >= kFew || (std::ssize(moves) < 2 * kFew && !sure.empty())) {
         std::vector<double> sizes;
+        sizes.reserve(sure.size());
         for (const double m : sure) sizes.push_back(std::abs(m));
         const auto middle = sizes.begin() + std::ssize(sizes) / 2;
         std::ranges::nth_element(sizes, middle);

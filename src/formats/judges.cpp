@@ -45,7 +45,8 @@ bool isRound(double step_s, double known_to) {
     const auto near = [&](double x, double whole) {
         return std::abs(x - whole) <= known_to * whole && whole > 0;
     };
-    for (double unit = 1e-3; unit < step_s * 10; unit *= 10) {
+    for (int power = -3; std::pow(10, power) < step_s * 10; ++power) {
+        const double unit = std::pow(10, power);
         const double digits = std::round(step_s / unit);
         if (digits < 100 && near(step_s / unit, digits)) return true;
     }
