@@ -326,6 +326,7 @@ int signByJumps(const RecordingData& data, double jump_A, double top_A, double l
     const auto& c = data.current_A;
     // A load that never rests looks like noise; then its many small jumps and answers count.
     constexpr std::ptrdiff_t kFew = 4;
+    constexpr std::size_t kEnough = 100'000;
     std::ptrdiff_t large = 0;
     for (std::size_t i = 1; i < v.size(); ++i) large += std::abs(c[i] - c[i - 1]) >= jump_A ? 1 : 0;
     if (large < kFew) jump_A = std::min(jump_A, 0.1 * top_A);
@@ -338,6 +339,7 @@ int signByJumps(const RecordingData& data, double jump_A, double top_A, double l
         const bool calm = i > 1 && std::abs(c[i - 1] - c[i - 2]) < 0.2 * std::abs(di);
         const double dv = v[i] - v[i - 1] - (calm ? v[i - 1] - v[i - 2] : 0);
         if (dv != 0) moves.push_back(di > 0 ? dv : -dv);
+        if (moves.size() >= kEnough) break;
     }
     std::vector<double> sure;
     for (const double m : moves)

@@ -346,20 +346,16 @@ bool RowParser::parseRow(std::string_view line, std::size_t row, RawColumns& out
     bool ended = false;
     // Cells between spaces: what is missing leaves two spaces, or nothing that tells which it is.
     bool runs = delimiter == ' ';
-    if (runs && dialect_.evenSpaces) {
-        std::vector<std::string_view> cells;
-        splitCells(line, ' ', cells);
-        if (const std::size_t found = cells.size(); found < dialect_.columns.size()) {
-            splitCells(line, ' ', cells, dialect_.columns.size());
-            runs = cells.size() == found;
-            if (runs) {
-                reason =
-                    fmt::format("too few columns ({} of {}), and nobody knows which is missing",
-                                found, dialect_.columns.size());
+    const std::size_t wanted = runs && dialect_.evenSpaces ? dialect_.columns.size() : 0;
+    if (wanted > 0)
+        if (const std::size_t found = countCells(line, ' ', true); found < wanted) {
+            if (countCells(line, ' ', false) != wanted) {
+                reason = fmt::format(
+                    "too few columns ({} of {}), and nobody knows which is missing", found, wanted);
                 return false;
             }
+            runs = false;
         }
-    }
     while (column <= lastNeeded_) {
         if (runs)
             while (at < line.size() && (line[at] == ' ' || line[at] == '\t')) ++at;

@@ -82,6 +82,19 @@ std::size_t namesIn(const Line& line) {
     return count;
 }
 
+/// Titles parted by spaces, "Time (s) Voltage (V)": a unit in brackets belongs to the word before
+/// it where that makes as many titles as there are columns.
+void joinTitles(std::vector<std::string>& titles, std::size_t columns) {
+    if (titles.size() <= columns) return;
+    std::vector<std::string> joined;
+    for (const std::string& title : titles)
+        if (!joined.empty() && !title.empty() && (title.front() == '(' || title.front() == '['))
+            joined.back() += " " + title;
+        else
+            joined.push_back(title);
+    if (joined.size() == columns) titles = std::move(joined);
+}
+
 /// The delimiter that makes the most even table.
 TableShape bestShape(const std::vector<std::string_view>& lines, const ReadOptions& options) {
     TableShape best;
@@ -234,15 +247,18 @@ std::optional<SampledTable> sampleTable(std::string_view text, const ReadOptions
         if (const Line line = look(lines[k]); isDataLike(line, out.shape.columns))
             out.columns = std::max(out.columns, line.cells.size());
 
-    std::size_t full = 0;
-    std::size_t rows = 0;
-    for (std::size_t k = first; k < lines.size(); k += delimiter == ' ' ? stride : lines.size()) {
-        const Line line = look(lines[k]);
-        if (!isDataLike(line, out.shape.columns)) continue;
-        ++rows;
-        full += line.cells.size() >= out.columns ? 1 : 0;
+    if (delimiter == ' ') {
+        std::size_t full = 0;
+        std::size_t rows = 0;
+        for (std::size_t k = first; k < lines.size(); k += stride) {
+            const Line line = look(lines[k]);
+            if (!isDataLike(line, out.shape.columns)) continue;
+            ++rows;
+            full += line.cells.size() >= out.columns ? 1 : 0;
+        }
+        out.evenSpaces = full * 10 >= rows * 9;
+        joinTitles(out.titles, out.columns);
     }
-    out.evenSpaces = delimiter == ' ' && full * 10 >= rows * 9;
 
     // The first rows, and runs from the rest.
     const auto take = [&](std::size_t from, std::size_t to) {

@@ -26,8 +26,10 @@ std::size_t cellEnd(std::string_view line, std::size_t at, char delimiter) {
 
 namespace {
 
-void split(std::string_view line, char delimiter, bool runs, std::vector<std::string_view>& cells) {
-    cells.clear();
+/// Tells `visit` each cell of a line, at most kMostColumns + 1. `runs`: spaces in a row are one.
+template <class Visit>
+void eachCell(std::string_view line, char delimiter, bool runs, Visit visit) {
+    std::size_t count = 0;
     std::size_t at = 0;
     while (at <= line.size()) {
         if (runs) {
@@ -35,21 +37,36 @@ void split(std::string_view line, char delimiter, bool runs, std::vector<std::st
             if (at >= line.size()) break;
         }
         const std::size_t end = cellEnd(line, at, delimiter);
-        cells.push_back(line.substr(at, end - at));
+        visit(line.substr(at, end - at));
         at = end + 1;
-        if (end == line.size() || cells.size() > kMostColumns) break;
+        if (end == line.size() || ++count > kMostColumns) break;
     }
 }
 
 }  // namespace
 
+std::size_t countCells(std::string_view line, char delimiter, bool runs) {
+    std::size_t count = 0;
+    // Without quotes a run of spaces is all that parts cells.
+    if (runs && line.find('"') == std::string_view::npos) {
+        bool blank = true;
+        for (const char c : line) {
+            const bool space = c == ' ' || c == '\t';
+            count += blank && !space ? 1 : 0;
+            blank = space;
+        }
+        return count;
+    }
+    eachCell(line, delimiter, runs, [&](std::string_view) { ++count; });
+    return count;
+}
+
 void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells,
                 std::size_t columns) {
-    split(line, delimiter, delimiter == ' ', cells);
-    if (delimiter != ' ' || cells.size() >= columns) return;
-    std::vector<std::string_view> each;
-    split(line, delimiter, false, each);
-    if (each.size() == columns) cells = std::move(each);
+    cells.clear();
+    const bool runs = delimiter == ' ' && (columns == 0 || countCells(line, ' ', true) >= columns ||
+                                           countCells(line, ' ', false) != columns);
+    eachCell(line, delimiter, runs, [&](std::string_view cell) { cells.push_back(cell); });
 }
 
 std::vector<std::string_view> firstLines(std::string_view text, std::size_t limit) {

@@ -23,6 +23,9 @@ std::size_t cellEnd(std::string_view line, std::size_t at, char delimiter);
 void splitCells(std::string_view line, char delimiter, std::vector<std::string_view>& cells,
                 std::size_t columns = 0);
 
+/// How many cells splitCells would give; `runs`: spaces in a row are one.
+std::size_t countCells(std::string_view line, char delimiter, bool runs);
+
 /// The first `limit` lines of a text, without line ends, each no further than 256 KiB.
 std::vector<std::string_view> firstLines(std::string_view text, std::size_t limit);
 

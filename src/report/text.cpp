@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <iterator>
 #include <map>
 
@@ -31,7 +32,7 @@ void stepLine(Out out, std::size_t k, const Step& s) {
     fmt::format_to(out, "; ended: {}\n", endingWords(s.endedBy));
 }
 
-/// "… 74 more, to 3:12:00: rest 37 times, discharge pulse 37 times; 12.3 Ah in, 12.1 Ah out".
+/// "… 74 more, to 3:12:00: 37 × rest; 37 × discharge pulse. 0.000 Ah in, 12.1 Ah out."
 void passedOver(Out out, const std::vector<Step>& steps, std::size_t from, std::size_t to) {
     std::map<std::string, std::size_t> kinds;
     double in = 0;
@@ -44,7 +45,7 @@ void passedOver(Out out, const std::vector<Step>& steps, std::size_t from, std::
     std::ranges::stable_sort(most, std::greater(), &std::pair<std::string, std::size_t>::second);
     fmt::format_to(out, "    …  {} more, to {}: ", to - from, clockText(steps[to - 1].end_s));
     for (std::size_t k = 0; k < most.size(); ++k)
-        fmt::format_to(out, "{}{} {}", k > 0 ? "; " : "", most[k].second, most[k].first);
+        fmt::format_to(out, "{}{} × {}", k > 0 ? "; " : "", most[k].second, most[k].first);
     fmt::format_to(out, ". {} Ah in, {} Ah out. --full tells each.\n", fixed(in, 3),
                    fixed(given, 3));
 }

@@ -139,20 +139,20 @@ void joinShortTaper(const Recording& recording, std::vector<Segment>& segments) 
     const auto v = recording.voltage_V();
     const auto t = recording.time_s();
     const double sigma = recording.currentQuality().sigma();
-    const auto plain = [&](std::size_t s) {
-        return segments[s].direction > 0 && segments[s].kind == StepKind::CcCharge;
+    const auto plain = [](const Segment& s) {
+        return s.direction > 0 && s.kind == StepKind::CcCharge;
     };
     std::vector<Segment> out;
     for (std::size_t s = 0; s < segments.size();) {
         out.push_back(segments[s]);
         const std::size_t begin = s++;
-        if (begin == 0 || !plain(begin - 1) || !plain(begin)) continue;
+        if (out.size() < 2 || !plain(out[out.size() - 2]) || !plain(out.back())) continue;
         const std::size_t first = segments[begin].first;
         const double band = std::max(constantVoltageBand_V(recording, v[first]),
                                      1.01 * recording.voltageQuality().resolution);
         std::size_t last = first;
         std::size_t end = begin;  // one behind the last segment of the run
-        for (bool falls = true; falls && end < segments.size() && plain(end);) {
+        for (bool falls = true; falls && end < segments.size() && plain(segments[end]);) {
             for (std::size_t k = segments[end].first; k <= segments[end].last; ++k)
                 falls &= std::abs(v[k] - v[first]) <= band && i[k] < i[k - 1] - 2 * sigma;
             if (falls) last = segments[end++].last;

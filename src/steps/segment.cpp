@@ -238,6 +238,7 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
             k = stretch->last;
             first = k + 1;
             if (first < n) current = direction(first);
+            answer_ohm = 0;
             ++stretch;
             continue;
         }
@@ -254,7 +255,11 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
         const int here = direction(k);
         if (here != current || splitBefore[k]) {
             close(k - 1);
-            if (here != current) answer_ohm = here > 0 ? (v[k] - v[k - 1]) / (i[k] - i[k - 1]) : 0;
+            if (here != current) {
+                // Only what stands well out of the display is an answer.
+                const double dv = v[k] - v[k - 1];
+                answer_ohm = here > 0 && dv > 3 * still_V ? dv / (i[k] - i[k - 1]) : 0;
+            }
             current = here;
             continue;
         }

@@ -164,6 +164,28 @@ TEST(Capacity, OfASingleRowIsNotTold) {
     EXPECT_EQ(in, 1);
 }
 
+TEST(Capacity, OfALogWithoutVoltageHasNoEnergyAndSaysSo) {
+    std::vector<double> t, v, i;
+    for (int k = 0; k < 600; ++k) {
+        t.push_back(k);
+        v.push_back(kNaN);
+        i.push_back(k < 20 || k > 580 ? 0 : -2);
+    }
+    const Analysis a = analyse(*test::recording(std::move(t), std::move(v), std::move(i)), {});
+    int told = 0;
+    for (const Reading& r : a.readings) {
+        if (r.name == "delivered_capacity") {
+            EXPECT_NEAR(r.value, 2 * 561 / 3600.0, 0.005);
+        }
+        if (r.name != "delivered_energy" && r.name != "mean_voltage") continue;
+        ++told;
+        EXPECT_FALSE(r.measurable());
+        ASSERT_FALSE(r.caveats.empty());
+        EXPECT_NE(r.caveats.front().find("no voltage"), std::string::npos) << r.caveats.front();
+    }
+    EXPECT_EQ(told, 2);
+}
+
 TEST(Health, IsNotStateOfCharge) {
     const std::string discharge =
         R"({"do": "rest", "longest_s": 900}, {"do": "discharge", "current_A": 0.5, "floor_V": 3.0}, {"do": "rest", "longest_s": 300})";

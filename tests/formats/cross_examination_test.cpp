@@ -182,6 +182,19 @@ TEST(CrossExamination, ACellThatIsMissingBetweenSpacesDoesNotShiftTheRow) {
     EXPECT_NEAR(chargeOf(*notes), 2.2, 0.05);
 }
 
+TEST(CrossExamination, ATitleOfTwoWordsBetweenSpacesIsOneColumn) {
+    for (const char* header : {"Time (s) Voltage (V) Current (A)",
+                               "Time [s]  Voltage [V]  Current [A]", "t (s) U (V) I (A)"}) {
+        const auto log = readLog(
+            table(header,
+                  [](const Sample& s) { return fmt::format("{} {:.3f} {:.3f}", s.t, s.v, s.a); }),
+            "x.txt");
+        ASSERT_TRUE(log) << header << log.error().text();
+        EXPECT_NEAR(chargeOf(*log), 2.2, 0.05) << header;
+        EXPECT_NEAR(log->recording->voltage_V()[10], charge()[10].v, 2e-3) << header;
+    }
+}
+
 TEST(CrossExamination, ALongPreambleOfNumbersIsNotTheTable) {
     // 300 lines of three numbers before 80 rows of four, without a header: no word tells.
     for (const char* line : {"1;2;3\n", "0;0;0\n", "12;1.5;8\n"}) {

@@ -66,8 +66,8 @@ TEST(Text, ALongLogSaysHowMuchItPassesOver) {
     EXPECT_THAT(linesWith(text, " to ").size(), testing::Lt(60U));
     const auto more = linesWith(text, "571 more");
     ASSERT_EQ(more.size(), 1U);
-    EXPECT_THAT(more[0], HasSubstr("286 discharge pulse"));
-    EXPECT_THAT(more[0], HasSubstr("285 rest"));
+    EXPECT_THAT(more[0], HasSubstr("286 × discharge pulse"));
+    EXPECT_THAT(more[0], HasSubstr("285 × rest"));
     EXPECT_THAT(more[0], HasSubstr("--full"));
     // 286 pulses of 10 s at 2 A: 1.589 Ah.
     EXPECT_THAT(more[0], HasSubstr("1.58"));

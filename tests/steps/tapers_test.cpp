@@ -1,12 +1,13 @@
 // Constant voltage as slow loggers and restless cells show it: a taper in a handful of rows, a
 // current that goes up and down while the voltage is held, the slow end of diffusion that looks
 // like a floor.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
 #include "analysis/analysis.h"
-#include "tests/support/sim.h"
+#include "formats/importer.h"
 
 namespace nk {
 namespace {
@@ -27,7 +28,15 @@ struct Columns {
         v.push_back(std::round(volts / step_V) * step_V);
         i.push_back(std::round(amps / step_A) * step_A);
     }
-    RecordingPtr recording() const { return test::recording(t, v, i); }
+    /// As the reader sees it, with the digits that were written.
+    RecordingPtr recording() const {
+        std::string text = "Time [s],Voltage [V],Current [A]\n";
+        for (std::size_t k = 0; k < t.size(); ++k)
+            text += fmt::format("{:.0f},{:.{}f},{:.4f}\n", t[k], v[k], step_V < 0.01 ? 3 : 2, i[k]);
+        const auto log = readLog(text, "x.csv");
+        EXPECT_TRUE(log) << log.error().text();
+        return log->recording;
+    }
 };
 
 std::vector<StepKind> kindsOf(const Analysis& a) {
@@ -71,6 +80,21 @@ TEST(Tapers, OfLevelsOfARealChargerAreStillLevels) {
     for (const double amps : {2.0, 1.0, 0.5})
         for (int k = 0; k < 20; ++k) c.row((volts += 0.003) + 0.05 * amps, amps);
     for (int k = 0; k < 20; ++k) c.row(volts, 0);
+    const Analysis a = analyse(*c.recording(), cell("nmc", 2.5));
+    EXPECT_EQ(kindsOf(a), (std::vector{StepKind::Rest, StepKind::CcCharge, StepKind::CcCharge,
+                                       StepKind::CcCharge, StepKind::Rest}));
+}
+
+TEST(Tapers, LevelsThatACoarseDisplayDoesNotTellFromHeldVoltageStayLevels) {
+    // A trickle whose start shows one digit, 10 mV for 20 mA, says nothing of the resistance: 1 A
+    // and 0.7 A behind it differ by less than a digit in voltage, and are two levels all the same.
+    Columns c;
+    c.every_s = 10, c.step_V = 0.01;
+    for (int k = 0; k < 30; ++k) c.row(3.70, 0);
+    for (int k = 0; k < 30; ++k) c.row(3.71, 0.04);
+    for (int k = 0; k < 60; ++k) c.row(3.74, 1.0);
+    for (int k = 0; k < 60; ++k) c.row(3.74, 0.7);
+    for (int k = 0; k < 30; ++k) c.row(3.72, 0);
     const Analysis a = analyse(*c.recording(), cell("nmc", 2.5));
     EXPECT_EQ(kindsOf(a), (std::vector{StepKind::Rest, StepKind::CcCharge, StepKind::CcCharge,
                                        StepKind::CcCharge, StepKind::Rest}));

@@ -65,6 +65,8 @@ void addSamplingCaveats(const AnalysisInput& in, const Event& e, Reading& r) {
 }  // namespace
 
 std::string whyNoCharge(const AnalysisInput& in, const Event& e, bool energy) {
+    if (energy && !std::isfinite(e.sum.energy_Wh))
+        return phrase("Not measurable: this log holds no voltage.");
     const double size = energy ? e.sum.energy_Wh : e.sum.charge_Ah;
     const double u = energy ? energyUncertainty_Wh(in.recording, e.sum, in.accuracy)
                             : chargeUncertainty_Ah(in.recording, e.sum, in.accuracy);
@@ -111,7 +113,9 @@ void computeDeliveredEnergy(const AnalysisInput& in, std::vector<Reading>& out) 
 void computeMeanVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const Event& e : dischargeEvents(in)) {
         Reading r = start("mean_voltage", "V", "energy_over_charge", e);
-        if (const std::string why = whyNoCharge(in, e); !why.empty()) {
+        const std::string charge = whyNoCharge(in, e);
+        if (const std::string why = charge.empty() ? whyNoCharge(in, e, true) : charge;
+            !why.empty()) {
             r.caveats.push_back(why);
         } else {
             r.value = e.sum.energy_Wh / e.sum.charge_Ah;

@@ -32,8 +32,8 @@ const std::vector<Event>& dischargeEvents(const AnalysisInput& in);
 const std::vector<Event>& dischargeEvents(AnalysisInput&&) = delete;
 const std::vector<Event>& chargeEvents(const AnalysisInput& in);
 const std::vector<Event>& chargeEvents(AnalysisInput&&) = delete;
-/// Why the charge (or energy) of an event cannot be told from its rows, in words; empty when it
-/// can: its 95 % interval then leaves out nothing and the other direction.
+/// Why the charge (or energy) of an event is not measurable, in words: its 95 % interval reaches
+/// nothing or the other direction, or there is no voltage. Empty when it is measurable.
 std::string whyNoCharge(const AnalysisInput& in, const Event& e, bool energy = false);
 /// Charge since the first sample, Ah, one value a sample.
 const std::vector<double>& runningCharge_Ah(const AnalysisInput& in);

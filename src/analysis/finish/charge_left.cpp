@@ -292,11 +292,11 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     if (wider + 6 < first) {
         const Fit bent = through(tail, wider, 2);
         const double other = bent.good ? carriedOn(bent, until) : kNaN;
-        if (bent.good && !std::isfinite(other)) {
+        if (bent.good && !(other < 3 * straight)) {
             // It bends away from nothing: more is to come than by the line, nobody knows how much.
             value += kBend * kNeverDown * straight;
             doubt = std::max(doubt, kBendDoubt * kNeverDown * straight);
-        } else if (std::isfinite(other) && other < 3 * straight && other > 0.3 * straight) {
+        } else if (other > 0.3 * straight) {
             const double scatterOf = other * std::sqrt(bent.covariance(1, 1)) / -bent.a(1);
             const double apart = other - straight;
             const bool faster = apart < 0;

@@ -193,16 +193,14 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     const double span = t[last] - t[first];
     // A floor must be seen, not guessed: the current has come close to it, and falls no faster at
     // the end than it would above one. The slow end of diffusion looks like a floor until then.
-    const auto seen = [&](const Best& x, double from_s) {
-        const auto over = [&](double t_s) {
-            return x.linear.amplitude * std::exp(-(t_s - from_s) / x.tau);
-        };
-        const double end = t[last];
-        return x.linear.floor > 0 && x.linear.amplitude > 0 && over(end) < 0.3 * x.linear.floor &&
-               !fallsFaster(r, last, end - span / 8, over(end - span / 8) - over(end),
-                            x.linear.floor);
+    const auto over = [&](double t_s) {
+        return with.linear.amplitude * std::exp(-(t_s - p.first_s) / with.tau);
     };
-    const bool floor = gain > 12 && seen(with, p.first_s);
+    const double end_s = t[last];
+    const bool floor = gain > 12 && with.linear.floor > 0 && with.linear.amplitude > 0 &&
+                       over(end_s) < 0.3 * with.linear.floor &&
+                       !fallsFaster(r, last, end_s - span / 8, over(end_s - span / 8) - over(end_s),
+                                    with.linear.floor);
     const Best& best = floor ? with : without;
     if (best.linear.amplitude <= 0 || best.tau > 20 * span) return std::nullopt;
     fit.start_s = p.first_s;
@@ -214,32 +212,31 @@ std::optional<TaperFit> fitTaper(const Recording& r, const Step& step) {
     fit.residual_A =
         std::sqrt(best.linear.misfit / std::max(1.0, static_cast<double>(last - first)));
     fit.single = best.linear.misfit / dof < 6 * noise * noise;
-    // Slow relaxation bends the tail: its later half is nearer to how it goes on.
+    // Slow relaxation bends the tail: its later half is nearer to how it goes on, and to the floor
+    // it comes down to.
     const std::size_t middle = first + (last - first) / 2;
-    if (floor && last - middle >= 12) {
-        // So does the floor that is told by it.
+    if (last - middle >= 12) {
         const Points later = binned(r, middle, last);
-        const Best half = search(later, true, noise * noise);
-        if (half.spread < 0.3 * half.tau && half.linear.floor > 0 && half.linear.amplitude > 0) {
+        const Best half = search(later, floor, noise * noise);
+        const bool told =
+            floor
+                ? half.spread < 0.3 * half.tau && half.linear.floor > 0 && half.linear.amplitude > 0
+                : half.spread < 0.05 * half.tau && half.tau < 5 * (t[last] - later.first_s);
+        if (told) {
+            fit.tauUncertainty_s =
+                std::hypot(half.spread, std::abs(half.tau - best.tau) / std::sqrt(3.0));
+            fit.tau_s = half.tau;
+            fit.start_s = later.first_s;
+            fit.amplitude_A = half.linear.amplitude;
             fit.floor_A = half.linear.floor;
-            fit.tau_s = half.tau;
-            fit.start_s = later.first_s;
-            fit.amplitude_A = half.linear.amplitude;
-            fit.tauUncertainty_s =
-                std::hypot(half.spread, std::abs(half.tau - best.tau) / std::sqrt(3.0));
         }
-        fit.floor_A = std::min(fit.floor_A, 0.98 * c[last]);
     }
-    if (last - middle >= 12 && !floor) {
-        const Points later = binned(r, middle, last);
-        const Best half = search(later, false, noise * noise);
-        if (half.spread < 0.05 * half.tau && half.tau < 5 * (t[last] - later.first_s)) {
-            fit.tauUncertainty_s =
-                std::hypot(half.spread, std::abs(half.tau - best.tau) / std::sqrt(3.0));
-            fit.tau_s = half.tau;
-            fit.start_s = later.first_s;
-            fit.amplitude_A = half.linear.amplitude;
-        }
+    if (floor) {
+        // No floor lies above what flows at the end.
+        double end = 0;
+        const std::size_t few = std::clamp<std::size_t>((last - first) / 50, 3, 50);
+        for (std::size_t k = last + 1 - few; k <= last; ++k) end += c[k] / static_cast<double>(few);
+        fit.floor_A = std::clamp(fit.floor_A, 0.0, std::max(end, 0.0));
     }
     return fit;
 }
