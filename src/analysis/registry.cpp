@@ -251,21 +251,30 @@ std::vector<Check> ownChecks() {
         {"overvoltage",
          "Running median of the voltage per cell against the fault limit of the chemistry; every "
          "logged cell is looked at.",
-         checkOvervoltage},
+         checkOvervoltage, Question::Curve, false, 2},
+        {"near_fault_voltage",
+         "Over the fault limit of the chemistry by less than the doubt of the meter (gain and "
+         "offset).",
+         checkNearFault},
+        {"out_of_use",
+         "Grossly overcharged (0.05 V over the fault limit), reversed, driven under the voltage at "
+         "which a cell is ruined, or resting ten minutes under the out-of-use voltage; the value "
+         "less the meter's doubt.",
+         checkOutOfUse},
         {"overdischarge",
          "Running median of the voltage per cell against the lowest voltage the chemistry bears.",
-         checkOverdischarge},
+         checkOverdischarge, Question::Curve, false, 2},
         {"charged_cold",
          "Temperature while the current charges, against the chemistry's lower limit (0 °C for the "
          "usual lithium kinds).",
-         checkChargedCold},
+         checkChargedCold, Question::Curve, false, 2},
         {"charged_hot",
          "Temperature while the current charges, against the chemistry's upper limit (45 °C for "
          "most).",
          checkChargedHot},
         {"too_hot", "Temperature at any time against 60 °C.", checkTooHot},
         {"overdrained_start", "Rested voltage before a charge against what the chemistry bears.",
-         checkOverdrainedStart, Question::Finish},
+         checkOverdrainedStart, Question::Finish, false, 2},
         {"wrong_chemistry",
          "The voltage a charger held against the set voltages of the chemistries.",
          checkWrongChemistry, Question::Finish},

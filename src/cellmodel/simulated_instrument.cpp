@@ -9,6 +9,7 @@
 
 #include "engine.h"
 #include "scenario.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -50,9 +51,9 @@ std::vector<std::string> fieldsOf(const std::string& text) {
 }
 
 bool numberOf(const std::string& text, double& into) {
-    char* end = nullptr;
-    into = std::strtod(text.c_str(), &end);
-    return end != text.c_str() && *end == 0 && std::isfinite(into);
+    const auto value = readNumber(text);
+    into = value.value_or(0);
+    return value.has_value();
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+#include <array>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -6,6 +7,7 @@
 #include <ctime>
 
 #include "scenario.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -24,12 +26,22 @@ std::string number(double value, int decimals, char decimal) {
 }
 
 std::time_t startTime(const std::string& text) {
+    // "2026-05-01 18:00:00": six figures.
+    std::string_view rest = text;
+    std::array<int, 6> part{};
+    for (std::size_t k = 0; k < part.size(); ++k) {
+        if (k > 0 && !rest.empty()) rest.remove_prefix(1);
+        const auto figure = takeNumber(rest);
+        if (!figure) return 0;
+        part[k] = static_cast<int>(std::abs(*figure));
+    }
     std::tm tm{};
-    if (std::sscanf(text.c_str(), "%d-%d-%d %d:%d:%d", &tm.tm_year, &tm.tm_mon, &tm.tm_mday,
-                    &tm.tm_hour, &tm.tm_min, &tm.tm_sec) != 6)
-        return 0;
-    tm.tm_year -= 1900;
-    tm.tm_mon -= 1;
+    tm.tm_year = part[0] - 1900;
+    tm.tm_mon = part[1] - 1;
+    tm.tm_mday = part[2];
+    tm.tm_hour = part[3];
+    tm.tm_min = part[4];
+    tm.tm_sec = part[5];
     return timegm(&tm);
 }
 

@@ -120,7 +120,17 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
     c.chargeMin_C = number(limits, "charge_min_C");
     c.chargeMax_C = number(limits, "charge_max_C");
     c.chargeSlowBelow_C = number(limits, "charge_slow_below_C");
+    c.overdischarge_V = number(limits, "overdischarge_V");
+    c.ruined_V = number(limits, "ruined_V");
+    c.balancerFrom_V = number(limits, "balancer_from_V");
+    c.chargeSlowRate_C = number(limits, "charge_slow_rate_C");
+    c.dischargeMin_C = number(limits, "discharge_min_C");
     c.dischargeMax_C = number(limits, "discharge_max_C");
+    c.dischargeC = number(limits, "discharge_rate_C");
+    c.resistance_ohmAh = number(limits, "resistance_ohm_Ah");
+    c.mostCell_Ah = number(limits, "most_cell_Ah");
+    c.flat = j.at("traits").at("flat").get<bool>();
+    c.plates = j.at("traits").at("plates").get<bool>();
     c.chargeC = number(limits, "charge_rate_C");
     c.peakDrop_V = number(limits, "peak_drop_V");
     c.activation_J_mol = number(limits, "activation_J_mol");
@@ -133,7 +143,8 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
     for (const auto& [key, figure] : limits.items()) {
         if (figure.is_null()) continue;
         if (!c.sources.empty()) c.sources += "; ";
-        c.sources += key + ": " + figure.at("source").get<std::string>();
+        c.sourceOf[key] = figure.at("source").get<std::string>();
+        c.sources += key + ": " + c.sourceOf[key];
     }
     return c;
 }
@@ -212,7 +223,8 @@ Expected<void> MakerLimits::check(const Chemistry& usual) const {
         return refuse(phrase("Full at {:.4g} V a cell is no figure of {}.", set_V, usual.name()),
                       phrase("{:.2f} to {:.2f} V a cell; or the right chemistry.", usual.nominal_V,
                              usual.set_V + kMakerReach_V));
-    const double least_V = usual.nickel() ? 0.5 * usual.dischargeFloor_V : usual.outOfUse_V;
+    const double least_V = usual.nickel() ? 0.5 * usual.dischargeFloor_V
+                                          : std::min(usual.outOfUse_V, usual.overdischarge_V);
     if (given(dischargeFloor_V) && !within(dischargeFloor_V, least_V, usual.nominal_V))
         return refuse(
             phrase("Empty at {:.4g} V a cell is no figure of {}.", dischargeFloor_V, usual.name()),
@@ -236,9 +248,9 @@ std::string MakerLimits::beyondUsual(const Chemistry& usual) const {
     if (set_V > usual.set_V + 0.001)
         return phrase("{:.4g} V a cell is over the {:.4g} V of {}.", set_V, usual.set_V,
                       usual.name());
-    if (dischargeFloor_V < usual.overdrained_V - 0.001)
+    if (dischargeFloor_V < usual.overdischarge_V - 0.001)
         return phrase("{:.4g} V a cell is under the {:.4g} V that {} bears.", dischargeFloor_V,
-                      usual.overdrained_V, usual.name());
+                      usual.overdischarge_V, usual.name());
     if (chargeMin_C < usual.chargeMin_C)
         return phrase("Charging at {} is under the limit of {}.", shortValue(chargeMin_C, "C"),
                       usual.name());
@@ -283,7 +295,9 @@ void Battery::combine() {
         own->fault_V = std::max(own->fault_V, limits.set_V + (own->fault_V - own->set_V));
     take(limits.set_V, own->set_V);
     take(limits.dischargeFloor_V, own->dischargeFloor_V);
+    // What rests under its own floor was driven too far, but for nickel's recovery after it.
     own->overdrained_V = std::min(own->overdrained_V, own->dischargeFloor_V);
+    own->overdischarge_V = std::min(own->overdischarge_V, own->dischargeFloor_V);
     take(limits.chargeMin_C, own->chargeMin_C);
     take(limits.chargeMax_C, own->chargeMax_C);
     take(limits.dischargeMax_C, own->dischargeMax_C);
@@ -309,8 +323,7 @@ std::optional<ChargeRange> restedCharge(const Battery& battery, double perCell_V
     const Chemistry* c = battery.chemistryData();
     if (c == nullptr || c->ocv.empty() || !std::isfinite(perCell_V)) return std::nullopt;
     constexpr double kLayered_V = 0.040, kFlat_V = 0.010, kNickel_V = 0.030;
-    const bool flat = c->id == "lfp" || c->id == "lto";
-    const double usual_V = c->nickel() ? kNickel_V : flat ? kFlat_V : kLayered_V;
+    const double usual_V = c->nickel() ? kNickel_V : c->flat ? kFlat_V : kLayered_V;
     const double curve_V =
         battery.ownCurve().empty() ? std::max(usual_V, 2 * c->ocvSpread_V) : 2 * c->ocvSpread_V;
     const double half_V =

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <limits>
+#include <map>
 #include <memory>
 #include <optional>
 #include <span>
@@ -47,24 +48,56 @@ struct Chemistry {
     double fullSoc = 1;           ///< place of `set_V` on the curve, 0.2 at least; nickel: its end
     double fault_V = 0;           ///< above this a charge is a hazard; NaN for nickel
     double dischargeFloor_V = 0;  ///< usual end of discharge
-    double overdrained_V = 0;     ///< under this the cell is over-drained: do not just charge
-    double outOfUse_V = 0;        ///< under this a lithium cell is out of use; 0 for nickel
+    double overdrained_V = 0;     ///< at rest; under this it is over-drained: charged gently
+    double outOfUse_V = 0;        ///< at rest; under this a lithium cell is out of use; 0: nickel
+    double overdischarge_V = 0;   ///< under load; under this a discharge went too deep
+    double ruined_V = 0;          ///< under load; a cell driven under this is out of use
+    double balancerFrom_V = 0;    ///< from here on a balancer works; NaN for nickel
     double chargeMin_C = 0, chargeMax_C = 45;
     double chargeSlowBelow_C = 10;
-    double dischargeMax_C = 60;
-    double chargeC = 1;           ///< usual highest charge rate without a maker's figure, C
+    double chargeSlowRate_C = 0.2;  ///< highest rate between chargeMin_C and chargeSlowBelow_C
+    double dischargeMin_C = -20, dischargeMax_C = 60;
+    double chargeC = 1;     ///< usual highest charge rate without a maker's figure, C
+    double dischargeC = 1;  ///< usual highest discharge rate without a maker's figure, C
+    double resistance_ohmAh = 0.08;  ///< of a usual cell, times its capacity
+    double mostCell_Ah = 350;        ///< no single cell of this kind holds more
     double peakDrop_V = 0;        ///< −ΔV per cell, nickel
     double activation_J_mol = 0;  ///< default Ea of the resistance's temperature law
     double specificEnergy_Wh_kg = 0;
     OpenCircuitCurve ocv;
     double ocvSpread_V = 0.01;  ///< how far single cells lie from the curve, standard deviation
+    bool flat = false;          ///< volts hardly tell the level
+    bool plates = false;        ///< metal plates out when it is charged in the cold
     std::string sources;        ///< the sources of the figures above, for the "how" panel
+    std::map<std::string, std::string> sourceOf;  ///< of each figure, by its key in the file
 
     /// `fullSoc` anew, after the curve or the set voltage has changed.
     void settle();
     bool nickel() const { return family == Family::Nickel; }
     /// `label` in the language of this thread.
     std::string name() const;
+
+    // What a figure of a cell says; `doubt` is its half width: a limit is passed when the value less
+    // its doubt passes it (methods.md §12).
+    bool overFault(double cell_V, double doubt = 0) const { return cell_V - doubt > fault_V; }
+    /// Far over the fault limit: the cell is out of use (common practice, no source).
+    bool grosslyOvercharged(double cell_V, double doubt = 0) const {
+        return overFault(cell_V, doubt) && cell_V > fault_V + 0.05;
+    }
+    bool tooDeep(double loaded_V, double doubt = 0) const {
+        return loaded_V + doubt < overdischarge_V;
+    }
+    bool ruined(double loaded_V, double doubt = 0) const { return loaded_V + doubt < ruined_V; }
+    bool overdrained(double rested_V, double doubt = 0) const {
+        return rested_V + doubt < overdrained_V;
+    }
+    bool outOfUse(double rested_V, double doubt = 0) const {
+        return nickel() ? rested_V + doubt < ruined_V : rested_V + doubt < outOfUse_V;
+    }
+    bool tooColdToCharge(double at_C) const { return at_C < chargeMin_C; }
+    bool tooWarmToCharge(double at_C) const { return at_C > chargeMax_C; }
+    bool slowlyOnly(double at_C) const { return at_C < chargeSlowBelow_C; }
+    bool tooHot(double at_C) const { return at_C > dischargeMax_C; }
 };
 
 /// All chemistries in a fixed order.

@@ -5,6 +5,7 @@
 
 #include "identify.h"
 #include "quantity/units.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -50,7 +51,7 @@ std::vector<Figure> figuresIn(const std::string& text) {
             f.unit.push_back(text[k++]);
         // Two points are no number (a date, a version).
         if (std::ranges::count(digits, '.') > 1 || digits.size() > 12) continue;
-        f.value = std::strtod(digits.c_str(), nullptr);
+        f.value = readNumber(digits).value_or(0);
         out.push_back(std::move(f));
     }
     return out;

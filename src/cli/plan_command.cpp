@@ -8,10 +8,11 @@
 
 #include "formats/bytes.h"
 #include "formats/file_out.h"
-#include "formats/number.h"
+#include "quantity/number.h"
 #include "history/ready_rule.h"
 #include "quantity/iso_time.h"
 #include "report/plan_json.h"
+#include "safety/rules.h"
 
 namespace nk {
 
@@ -54,9 +55,6 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")->check(within(0.0, 1.0));
     c->add_option("--resistance-ohm", resistance_ohm_, "of a cell, measured")
         ->check(within(1e-6, 100.0));
-    c->add_option("--rested-v", rested_V_, "V of the whole battery at rest, before the start")
-        ->check(within(-2000.0, 2000.0));
-    c->add_option("--cells-v", cells_V_, "V of each cell at rest: 3.61,3.60,3.58")->delimiter(',');
     c->add_option("--field-wh", field_Wh_, "Wh of the battery that feeds the charger")
         ->check(within(0.1, 1e7));
     c->add_flag("--beyond-usual", beyond_,
@@ -68,16 +66,20 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
           std::tuple("storage", "To the level at which it is put away", &PlanCommand::storage)}) {
         c = sub(*plan, name, words, run);
         batteryOptions(*c);
-        c->add_option("--capacity-ah", capacity_Ah_, "present capacity; left out: the rating")
-            ->check(within(0.001, 100000.0));
         c->add_option("--cycles", cycles_, "of reconditioning")->check(within(1, 20));
         c->add_option("--rest", rest_, "20min, 1h");
-        c->add_option("--floor", floor_V_, "V a cell")->check(within(0.1, 5.0));
+        c->add_option("--floor", floor_V_, "V a cell");
         c->add_option("--lamp-w", lamp_W_, "a lamp beside the charger that it does not see")
-            ->check(within(0.0, 500.0));
+            ->check(within(0.0, 1e6));
         c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
             ->check(within(0.0, 1.0));
         c->add_option("--to-soc", toSoc_, "of storage")->check(within(0.0, 1.0));
+        c->add_flag("--leave-empty", leaveEmpty_, "no charge after the last reading");
+        c->add_option("--start", start_, "2026-05-01T18:00: puts its steps into the hours");
+        c->add_option("--present", present_, "hours in which somebody is there, 07:00-22:30");
+        c->add_flag("--unattended", unattended_,
+                    "what is longer than those hours may run while nobody is there: your word for "
+                    "it; with a tenth of C");
     }
     c = sub(*plan, "chargers", "Chargers beside one another, by the task", &PlanCommand::chargers);
     batteryOptions(*c);
@@ -87,8 +89,6 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     c->add_option("--rate", rate_, "of the charge: 1C, 2A or 750mA; left out: a kind one");
     c->add_option("--discharge-a", discharge_A_, "left out: a fifth of the rating")
         ->check(within(0.001, 10000.0));
-    c->add_option("--capacity-ah", capacity_Ah_, "present capacity; left out: the rating")
-        ->check(within(0.001, 100000.0));
     c->add_option("--cycles", cycles_, "discharge and charge")->check(within(1, 100));
     c->add_option("--rest", rest_, "between steps: 20min, 1h");
     c->add_flag("--charge-only", noDischarge_, "no discharges");
@@ -99,9 +99,13 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     c->add_option("--ready", ready_, "2026-05-01T18:00")->required();
     c->add_option("--now,--start", now_, "2026-05-01T08:00; left out: now");
     c->add_option("--present", present_, "hours in which somebody is there, 07:00-22:30");
+    c->add_flag("--unattended", unattended_,
+                "it may run while nobody is there: your word for it; with a tenth of C");
     c->add_option("--weekly", weekly_, "every week: mon,wed,fri; --ready gives the hour");
     c->add_option("--ics", calendar_, "writes an iCalendar file as well");
     c->add_flag("--force", force_, "replace a file of that name");
+    c = plan->add_subcommand("rules", "What the gate allows, each rule with its source (docs/gate.md)");
+    c->callback([this] { status_ = rules(); });
     c = sub(*plan, "join", "Packs joined in parallel", &PlanCommand::join);
     c->add_option(
          "PACKS", table_,
@@ -119,8 +123,8 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
         ->check(CLI::IsMember({"cd", "dc"}));
     c->add_option("--present", present_, "hours in which somebody is there, 07:00-22:30");
     c->add_option("--start", start_, "2026-05-01T18:00; left out: now");
-    c->add_flag("--allow-unattended-charging", unattended_,
-                "charges may run while nobody is there: your word for it");
+    c->add_flag("--unattended,--allow-unattended-charging", unattended_,
+                "charges may run while nobody is there: your word for it; with a tenth of C");
     c->add_option("--seconds", seconds_, "of computing time")->check(within(0.0, 60.0));
     c->add_option("--ics", calendar_, "writes an iCalendar file as well");
     c->add_flag("--force", force_, "replace a file of that name");
@@ -145,6 +149,12 @@ void PlanCommand::batteryOptions(CLI::App& c) {
     c.add_option("--ambient-c", ambient_C_, "°C")->check(within(-60.0, 90.0));
     c.add_option("--maker-charge-c", makerC_, "the maker's highest charge rate, C")
         ->check(within(0.01, 10.0));
+    c.add_option("--rested-v", rested_V_, "V of the whole battery at rest, before the start");
+    c.add_option("--cells-v", cells_V_, "V of each cell at rest: 3.61,3.60,3.58")->delimiter(',');
+    c.add_option("--capacity-ah", capacity_Ah_, "today's capacity; left out: the rating")
+        ->check(within(0.001, 100000.0));
+    c.add_flag("--rating-is-right", ratingIsRight_,
+               "your word for a rating that no single cell has (cells in parallel)");
 }
 
 Expected<Battery> PlanCommand::battery() const {
@@ -187,6 +197,8 @@ Expected<ChargeWish> PlanCommand::chargeWish() const {
     wish.rested_V = rested_V_;
     wish.cells_V = cells_V_;
     wish.fieldBattery_Wh = field_Wh_;
+    wish.capacity_Ah = capacity_Ah_;
+    wish.ratingIsRight = ratingIsRight_;
     return wish;
 }
 
@@ -210,21 +222,53 @@ Expected<ProgramWish> PlanCommand::programWish() const {
     wish.lamp_W = lamp_W_;
     wish.fromSoc = fromSoc_;
     wish.toSoc = toSoc_;
+    wish.rested_V = rested_V_;
+    wish.cells_V = cells_V_;
+    wish.ratingIsRight = ratingIsRight_;
+    wish.leaveEmpty = leaveEmpty_;
+    wish.overnight = unattended_;
+    if (!start_.empty()) {
+        wish.start_s = fromIsoTime(start_);
+        if (!std::isfinite(wish.start_s))
+            return fail(ErrorKind::InvalidArgument, "This is no moment.", "--start",
+                        "2026-05-01T18:00.");
+    } else if (!present_.empty()) {
+        wish.start_s = nowLocal_s();
+    }
+    const auto present = presence();
+    if (!present) return tl::unexpected<Error>(present.error());
+    wish.present = *present;
     return wish;
+}
+
+Expected<Presence> PlanCommand::presence() const {
+    return present_.empty() ? Expected<Presence>(Presence::unsaid()) : readPresence(present_);
+}
+
+/// The sentence for a person, and under --json the refusal for a script.
+int PlanCommand::refused(const Error& why) {
+    err_ << why.text() << '\n';
+    if (json_) out_ << refusalJson(why);
+    return 1;
+}
+
+int PlanCommand::rules() {
+    out_ << gateRulesPage();
+    return 0;
 }
 
 int PlanCommand::charge() {
     const auto wish = chargeWish();
-    if (!wish) return err_ << wish.error().text() << '\n', 1;
+    if (!wish) return refused(wish.error());
     const auto plan = planCharge(*wish);
-    if (!plan) return err_ << plan.error().text() << '\n', 1;
+    if (!plan) return refused(plan.error());
     out_ << (json_ ? chargePlanJson(*plan) : chargePlanText(*plan));
     return 0;
 }
 
 int PlanCommand::chargers() {
     auto charge = chargeWish();
-    if (!charge) return err_ << charge.error().text() << '\n', 1;
+    if (!charge) return refused(charge.error());
     TaskWish wish;
     wish.charge = std::move(*charge);
     wish.cycles = std::max(1, cycles_);
@@ -245,46 +289,45 @@ int PlanCommand::chargers() {
         cards = std::move(*read);
     }
     const auto tasks = compareChargers(wish, cards);
-    if (!tasks) return err_ << tasks.error().text() << '\n', 1;
+    if (!tasks) return refused(tasks.error());
     out_ << (json_ ? chargerTasksJson(*tasks) : chargerTasksText(*tasks));
     return 0;
 }
 
 int PlanCommand::tellProgram(const Expected<Program>& program) {
-    if (!program) return err_ << program.error().text() << '\n', 1;
+    if (!program) return refused(program.error());
     out_ << (json_ ? programJson(*program) : programText(*program));
     return 0;
 }
 
 int PlanCommand::breakIn() {
     const auto wish = programWish();
-    return wish ? tellProgram(planBreakIn(*wish)) : (err_ << wish.error().text() << '\n', 1);
+    return wish ? tellProgram(planBreakIn(*wish)) : refused(wish.error());
 }
 
 int PlanCommand::recondition() {
     const auto wish = programWish();
-    return wish ? tellProgram(planRecondition(*wish)) : (err_ << wish.error().text() << '\n', 1);
+    return wish ? tellProgram(planRecondition(*wish)) : refused(wish.error());
 }
 
 int PlanCommand::storage() {
     const auto wish = programWish();
-    return wish ? tellProgram(planStorage(*wish)) : (err_ << wish.error().text() << '\n', 1);
+    return wish ? tellProgram(planStorage(*wish)) : refused(wish.error());
 }
 
 int PlanCommand::readyBy() {
     auto charge = chargeWish();
-    if (!charge) return err_ << charge.error().text() << '\n', 1;
+    if (!charge) return refused(charge.error());
     ReadyWish wish;
     wish.charge = std::move(*charge);
+    wish.charge.overnight = unattended_;
     wish.ready_s = fromIsoTime(ready_);
     wish.now_s = now_.empty() ? nowLocal_s() : fromIsoTime(now_);
     if (!std::isfinite(wish.ready_s) || !std::isfinite(wish.now_s))
         return err_ << "--ready, --now: this is no moment. Accepted: 2026-05-01T18:00.\n", 2;
-    if (!present_.empty()) {
-        const auto present = readPresence(present_);
-        if (!present) return err_ << present.error().text() << '\n', 2;
-        wish.present = *present;
-    }
+    const auto present = presence();
+    if (!present) return err_ << present.error().text() << '\n', 2;
+    wish.present = *present;
     std::array<bool, 7> days{};
     if (!weekly_.empty()) {
         const auto read = readWeekdays(weekly_);
@@ -311,7 +354,11 @@ int PlanCommand::join() {
     const auto packs = readJoinPacks(*table);
     if (!packs) return err_ << packs.error().text() << '\n', 1;
     const auto answer = planJoin(*packs);
-    if (!answer) return err_ << table_ << ": " << answer.error().text() << '\n', 1;
+    if (!answer) {
+        Error why = answer.error();
+        if (why.where.empty()) why.where = table_;
+        return refused(why);
+    }
     out_ << (json_ ? joinJson(*answer) : joinText(*answer));
     return 0;
 }
@@ -337,16 +384,18 @@ int PlanCommand::queue() {
         if (!minutes) return err_ << "--rest: " << minutes.error().text() << '\n', 2;
         wish.rest_min = *minutes;
     }
-    if (!present_.empty()) {
-        const auto present = readPresence(present_);
-        if (!present) return err_ << present.error().text() << '\n', 2;
-        wish.present = *present;
-    }
+    const auto present = presence();
+    if (!present) return err_ << present.error().text() << '\n', 2;
+    wish.present = *present;
     wish.start_s = start_.empty() ? nowLocal_s() : fromIsoTime(start_);
     if (!std::isfinite(wish.start_s))
         return err_ << "--start: this is no moment. Accepted: 2026-05-01T18:00.\n", 2;
     const auto plan = planQueue(wish);
-    if (!plan) return err_ << table_ << ": " << plan.error().text() << '\n', 1;
+    if (!plan) {
+        Error why = plan.error();
+        if (why.where.empty()) why.where = table_;
+        return refused(why);
+    }
     if (!calendar_.empty())
         if (const auto done = writeFile(calendar_, queueCalendar(*plan, wish, nowLocal_s()), force_,
                                         {table_, chargers_});

@@ -19,7 +19,10 @@ class PlanCommand {
     Expected<std::optional<ChargerCard>> charger() const;
     Expected<ChargeWish> chargeWish() const;
     Expected<ProgramWish> programWish() const;
+    Expected<Presence> presence() const;
+    int refused(const Error& why);
     int tellProgram(const Expected<Program>& program);
+    int rules();
     int charge();
     int chargers();
     int breakIn();
@@ -39,7 +42,8 @@ class PlanCommand {
            set_V_ = 0, floor_V_ = 0, lamp_W_ = 0, resistance_ohm_ = 0, seconds_ = 0.2, makerC_ = 0,
            rested_V_ = 0, field_Wh_ = 0, discharge_A_ = 0;
     std::vector<double> cells_V_;
-    bool noDischarge_ = false, json_ = false, beyond_ = false, unattended_ = false, force_ = false;
+    bool noDischarge_ = false, json_ = false, beyond_ = false, unattended_ = false, force_ = false,
+         ratingIsRight_ = false, leaveEmpty_ = false;
 };
 
 }  // namespace nk

@@ -18,6 +18,7 @@
 #include "quantity/format.h"
 #include "report/analysis_json.h"
 #include "report/text.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -28,11 +29,7 @@ volatile std::sig_atomic_t asked = 0;
 Expected<double> seconds(const std::string& text, const char* option) {
     double value = 0;
     std::size_t used = 0;
-    try {
-        value = std::stod(text, &used);
-    } catch (const std::exception&) {
-        used = 0;
-    }
+    if (!parseNumberPrefix(text, '.', value, used)) used = 0;
     const std::string unit = text.substr(used);
     const double factor = unit == "s" || unit.empty() ? 1
                           : unit == "min"             ? 60

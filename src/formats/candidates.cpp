@@ -6,7 +6,7 @@
 #include <functional>
 
 #include "candidate_settings.h"
-#include "number.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 
 namespace nk {

@@ -4,7 +4,7 @@
 #include <set>
 
 #include "header.h"
-#include "number.h"
+#include "quantity/number.h"
 
 namespace nk {
 

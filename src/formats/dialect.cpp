@@ -7,7 +7,7 @@
 
 #include "bytes.h"
 #include "hypothesis.h"
-#include "number.h"
+#include "quantity/number.h"
 #include "quantity/harmless.h"
 #include "quantity/phrase.h"
 #include "text_source.h"

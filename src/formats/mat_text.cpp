@@ -13,6 +13,7 @@
 #include "isolated.h"
 #include "mat_check.h"
 #include "quantity/phrase.h"
+#include "quantity/c_numbers.h"
 
 namespace nk {
 
@@ -149,6 +150,7 @@ class NamelessFile {
 
 Expected<std::string> loadMat(std::string_view bytes, const std::string& name,
                               const char* accepted) {
+    const CNumbers plain;
     const NamelessFile file(bytes);
     if (!file.good())
         return fail(ErrorKind::Storage,

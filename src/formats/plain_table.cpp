@@ -6,7 +6,7 @@
 #include <limits>
 
 #include "bytes.h"
-#include "number.h"
+#include "quantity/number.h"
 #include "quantity/harmless.h"
 #include "quantity/phrase.h"
 

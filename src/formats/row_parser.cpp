@@ -9,7 +9,7 @@
 
 #include "bytes.h"
 #include "dialect.h"
-#include "number.h"
+#include "quantity/number.h"
 #include "quantity/harmless.h"
 #include "table_shape.h"
 

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <cstring>
 
-#include "number.h"
+#include "quantity/number.h"
 #include "row_parser.h"
 
 namespace nk {

@@ -15,6 +15,7 @@
 #include "isolated.h"
 #include "quantity/phrase.h"
 #include "zip_members.h"
+#include "quantity/c_numbers.h"
 
 namespace nk {
 
@@ -284,6 +285,7 @@ std::string tableOf(ss::document& doc, ss::sheet_t index, std::uint64_t content,
 
 Expected<std::string> loadSheet(std::string_view bytes, std::uint64_t content,
                                 const std::string& name, const char* accepted) {
+    const CNumbers plain;
     const bool ods = bytes.substr(0, 200).find("opendocument") != std::string_view::npos;
     try {
         ss::document doc{{1048576, 1024}};

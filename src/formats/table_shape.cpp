@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "number.h"
+#include "quantity/number.h"
 #include "quantity/units.h"
 #include "time_text.h"
 

@@ -3,7 +3,7 @@
 #include <cmath>
 #include <string>
 
-#include "number.h"
+#include "quantity/number.h"
 #include "quantity/units.h"
 
 namespace nk {

@@ -5,7 +5,7 @@
 #include <map>
 
 #include "cycle_columns.h"
-#include "formats/number.h"
+#include "quantity/number.h"
 #include "quantity/harmless.h"
 #include "quantity/iso_time.h"
 #include "quantity/phrase.h"

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <map>
 
-#include "formats/number.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 
 namespace nk {

@@ -1,5 +1,6 @@
 #include "open_recording.h"
 
+#include <charconv>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -17,7 +18,10 @@ namespace {
 
 /// Numbers to the last bit, so that no change of a card is too small to count.
 std::string exact(double x) {
-    return std::isfinite(x) ? fmt::format("{:a}", x) : "-";
+    if (!std::isfinite(x)) return "-";
+    char digits[64];
+    const auto end = std::to_chars(digits, digits + sizeof digits, x, std::chars_format::hex).ptr;
+    return {digits, end};
 }
 
 std::string cardText(const Battery& b) {

@@ -9,6 +9,7 @@
 #include "quantity/format.h"
 #include "quantity/harmless.h"
 #include "quantity/phrase.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -90,7 +91,7 @@ bool takeNumber(std::string& word, Number& into) {
         std::ranges::replace(text, ',', '.');
         if (std::ranges::count(text, '.') > 1) return false;
         const std::size_t point = text.find('.');
-        into.value = std::strtod(text.c_str(), nullptr);
+        into.value = readNumber(text).value_or(kNaN);
         into.lastDigit = point == std::string::npos
                              ? 1
                              : std::pow(10.0, -static_cast<double>(text.size() - point - 1));
@@ -296,7 +297,7 @@ class Pad {
         const Chemistry* c = battery_.chemistryData();
         if (v == nullptr || c == nullptr || battery_.series <= 0) return;
         // A deeply drained battery is questioned too: better once too often.
-        const double low = (c->nickel() ? 0.6 : 0.95) * c->overdrained_V * battery_.series;
+        const double low = (c->nickel() ? 0.6 : 0.95) * c->overdischarge_V * battery_.series;
         const double top = c->nickel() ? 1.7 : c->fault_V + 0.1;
         const double high = top * battery_.series;
         if (v->value >= low && v->value <= high) {

@@ -5,7 +5,7 @@
 #include <set>
 
 #include "formats/bytes.h"
-#include "formats/number.h"
+#include "quantity/number.h"
 #include "quantity/harmless.h"
 #include "quantity/phrase.h"
 #include "quantity/reading.h"
@@ -53,6 +53,12 @@ struct ChargerReader {
         number(j, c, "capacity_step_mAh", c.capacityStep_mAh, 0);
         number(j, c, "set_voltage_step_V", c.setVoltageStep_V, 0);
         number(j, c, "max_timer_min", c.maxTimer_min, 1);
+        if (const auto it = j.find("balances"); it != j.end() && !it->is_null()) {
+            if (it->is_boolean())
+                c.balances = it->get<bool>();
+            else
+                wrong(c, "balances", "true, false");
+        }
         if (const auto it = j.find("cells"); it != j.end() && !it->is_null()) {
             const bool pair = it->is_array() && it->size() == 2 && (*it)[0].is_number_integer() &&
                               (*it)[1].is_number_integer() && (*it)[0].get<std::int64_t>() >= 1 &&
@@ -250,6 +256,7 @@ std::string writeChargers(const std::vector<ChargerCard>& chargers) {
         figure("capacity_step_mAh", c.capacityStep_mAh, 0);
         figure("set_voltage_step_V", c.setVoltageStep_V, 0);
         figure("max_timer_min", c.maxTimer_min, -1);
+        if (c.balances) j["balances"] = true;
         if (!c.chemistries.empty()) j["chemistries"] = c.chemistries;
         for (const double d : c.cutoffs) j["cutoffs"].push_back(fmt::format("C/{:g}", d));
         list.push_back(j);
@@ -271,7 +278,10 @@ Expected<std::vector<QueueModule>> readQueueModules(const PlainTable& t) {
     const auto charge = columnOf(t, {"charge_a"}, 0, false);
     const auto discharge = columnOf(t, {"discharge_a"}, 0, false);
     const auto floor = columnOf(t, {"floor_v_per_cell", "floor_v"}, 0, false);
-    for (const auto* c : {&series, &rated, &capacity, &charge, &discharge, &floor})
+    const auto rested = columnOf(t, {"rested_v"}, 0, false);
+    const auto ambient = columnOf(t, {"ambient_c"}, 20, false);
+    for (const auto* c :
+         {&series, &rated, &capacity, &charge, &discharge, &floor, &rested, &ambient})
         if (!*c) return tl::unexpected<Error>(c->error());
     std::vector<QueueModule> out;
     for (std::size_t row = 0; row < names->size(); ++row) {
@@ -286,6 +296,8 @@ Expected<std::vector<QueueModule>> readQueueModules(const PlainTable& t) {
         m.charge_A = (*charge)[row];
         m.discharge_A = (*discharge)[row];
         m.floor_V = (*floor)[row];
+        m.rested_V = (*rested)[row];
+        m.ambient_C = (*ambient)[row];
         if (!(m.rated_Ah > 0))
             return tl::unexpected<Error>(t.at(row, t.column({"rated_ah", "rated"}),
                                               phrase("The rating is not above 0."),
@@ -302,12 +314,14 @@ Expected<std::vector<JoinPack>> readJoinPacks(const PlainTable& t) {
     const auto chemistries = chemistriesOf(t);
     if (!chemistries) return tl::unexpected<Error>(chemistries.error());
     const auto series = columnOf(t, {"series", "cells", "s"}, 0, true);
-    const auto voltage = columnOf(t, {"voltage_v", "voltage"}, 0, true);
+    const auto voltage = columnOf(t, {"voltage_v", "voltage", "rested_v"}, 0, true);
+    const auto ambient = columnOf(t, {"ambient_c"}, 20, false);
+    const auto capacity = columnOf(t, {"capacity_ah"}, 0, false);
     const auto rated = columnOf(t, {"rated_ah", "rated", "capacity_ah"}, 0, true);
     const auto ohms = columnOf(t, {"resistance_ohm", "resistance"}, 0, false);
     const auto limit = columnOf(t, {"charge_limit_c"}, 1, false);
     const auto soc = columnOf(t, {"soc"}, kNaN, false);
-    for (const auto* c : {&series, &voltage, &rated, &ohms, &limit, &soc})
+    for (const auto* c : {&series, &voltage, &rated, &ohms, &limit, &soc, &ambient, &capacity})
         if (!*c) return tl::unexpected<Error>(c->error());
     std::vector<JoinPack> out;
     for (std::size_t row = 0; row < names->size(); ++row) {
@@ -321,6 +335,8 @@ Expected<std::vector<JoinPack>> readJoinPacks(const PlainTable& t) {
         p.rated_Ah = (*rated)[row];
         p.resistance_ohm = (*ohms)[row];
         p.chargeLimit_C = (*limit)[row];
+        p.ambient_C = (*ambient)[row];
+        if ((*capacity)[row] != p.rated_Ah) p.capacity_Ah = (*capacity)[row];
         p.soc = (*soc)[row] > 1.5 ? (*soc)[row] / 100 : (*soc)[row];
         out.push_back(std::move(p));
     }

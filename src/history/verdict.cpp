@@ -57,9 +57,9 @@ bool fairConditions(const ReadingConditions& c) {
 
 class Judge {
   public:
-    Judge(const BatteryHistory& h, const std::vector<StoredFinding>& findings,
+    Judge(const BatteryHistory& h, const std::vector<HazardOnFile>& hazards,
           const std::vector<double>& siblings, const VerdictRules& rules)
-        : h_(h), findings_(findings), siblings_(siblings), rules_(rules) {
+        : h_(h), hazards_(hazards), siblings_(siblings), rules_(rules) {
         for (const HistoryPoint* p : wholeCapacities(h))
             if (fairConditions(p->reading.conditions)) capacities_.push_back(p);
         rated_ = h.battery.battery.rated_Ah;
@@ -74,7 +74,7 @@ class Judge {
         capacity();
         resistance();
         imbalance();
-        heat();
+        hazards();
         siblings();
         finish();
         return std::move(out_);
@@ -209,12 +209,17 @@ class Judge {
                            share, rules_.imbalance, last->reading.recordingId});
     }
 
-    void heat() {
-        for (const StoredFinding& f : findings_)
-            if (f.code == "too_hot") {
-                add(Grade::Watch, {"heat", f.text, kNaN, kNaN, f.recordingId});
-                return;
-            }
+    /// Before every figure: what ended its use, what is to be looked at.
+    void hazards() {
+        for (const HazardOnFile& h : hazards_) {
+            const bool ends = endsUse(h);
+            std::string text = h.text;
+            if (!h.day.empty()) text += " " + phrase("(Log of {}.)", h.day);
+            text += " " + hazardLook(h.code);
+            if (h.seen && !ends) text += " " + phrase("It was looked at since.");
+            hazardReasons_.emplace_back(ends ? Grade::Retire : Grade::Watch,
+                                        VerdictReason{"hazard", text, kNaN, kNaN, h.recording});
+        }
     }
 
     void siblings() {
@@ -231,15 +236,24 @@ class Judge {
     void finish() {
         std::ranges::stable_sort(found_, std::greater(),
                                  [](const auto& f) { return static_cast<int>(f.first); });
+        Grade worst = found_.empty() ? Grade::Keep : found_.front().first;
+        bool retires = false;
+        for (auto& [grade, reason] : hazardReasons_) {
+            retires = retires || grade == Grade::Retire;
+            worst = std::max(worst, grade);
+            out_.reasons.push_back(std::move(reason));
+        }
+        // What ended its use is not sent back as a false label.
+        if (retires) worst = Grade::Retire;
         for (auto& [grade, reason] : found_) out_.reasons.push_back(std::move(reason));
         const bool judged = !capacities_.empty() && rated_ > 0;
-        const bool grave = !found_.empty() && found_.front().first >= Grade::Retire;
+        const bool grave = worst >= Grade::Retire || !hazardReasons_.empty();
         if (!judged && !grave) {
             out_.verdict = "unknown";
             out_.logNext = logNext();
             return;
         }
-        out_.verdict = nameOf(found_.empty() ? Grade::Keep : found_.front().first);
+        out_.verdict = nameOf(worst);
     }
 
     std::string logNext() const {
@@ -253,22 +267,22 @@ class Judge {
     }
 
     const BatteryHistory& h_;
-    const std::vector<StoredFinding>& findings_;
+    const std::vector<HazardOnFile>& hazards_;
     const std::vector<double>& siblings_;
     const VerdictRules& rules_;
     std::vector<const HistoryPoint*> capacities_;
     double rated_ = 0;
     bool nickel_ = false;
     std::optional<Staircase> stairs_;
-    std::vector<std::pair<Grade, VerdictReason>> found_;
+    std::vector<std::pair<Grade, VerdictReason>> found_, hazardReasons_;
     Verdict out_;
 };
 
 }  // namespace
 
-Verdict judge(const BatteryHistory& history, const std::vector<StoredFinding>& findings,
+Verdict judge(const BatteryHistory& history, const std::vector<HazardOnFile>& hazards,
               const std::vector<double>& siblings_Ah, const VerdictRules& rules) {
-    return Judge(history, findings, siblings_Ah, rules).run();
+    return Judge(history, hazards, siblings_Ah, rules).run();
 }
 
 Expected<Verdict> judgeBattery(BenchBook& book, std::int64_t batteryId,
@@ -299,16 +313,11 @@ Expected<Verdict> judgeBattery(BenchBook& book, const BatteryHistory& history,
                 latest = &r;
         if (latest != nullptr) siblings.push_back(latest->summary.capacity_Ah);
     }
-    std::vector<StoredFinding> findings;
-    for (const RecordingEntry& r : *recordings) {
-        if (r.batteryId != batteryId) continue;
-        const auto more = book.findings(r.id);
-        if (!more) return tl::unexpected<Error>(more.error());
-        findings.insert(findings.end(), more->begin(), more->end());
-    }
+    const auto hazards = hazardsOf(book, batteryId);
+    if (!hazards) return tl::unexpected<Error>(hazards.error());
     const auto ofBook = verdictRules(book);
     if (!ofBook) return tl::unexpected<Error>(ofBook.error());
-    Verdict out = judge(history, findings, siblings, rules.value_or(*ofBook));
+    Verdict out = judge(history, *hazards, siblings, rules.value_or(*ofBook));
     const auto lives = book.lives();
     if (!lives) return tl::unexpected<Error>(lives.error());
     const auto life = lives->find(batteryId);

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "battery_history.h"
+#include "hazards.h"
 
 namespace nk {
 
@@ -27,7 +28,7 @@ struct VerdictRules {
 };
 
 struct VerdictReason {
-    std::string rule;  ///< capacity, false_label, resistance, imbalance, heat, siblings,
+    std::string rule;  ///< hazard, capacity, false_label, resistance, imbalance, siblings,
                        ///< reconditioning, skin
     std::string text;
     double value = kNaN, limit = kNaN;
@@ -46,8 +47,9 @@ struct Verdict {
     std::string logNext;  ///< what would tell more; empty: nothing
 };
 
-/// Pure: `siblings_Ah` are the latest whole capacities of batteries of the same kind and rating.
-Verdict judge(const BatteryHistory& history, const std::vector<StoredFinding>& findings,
+/// Pure: hazards stand before every figure (one that ends its use retires it, others are watched);
+/// `siblings_Ah` are the latest whole capacities of batteries of the same kind and rating.
+Verdict judge(const BatteryHistory& history, const std::vector<HazardOnFile>& hazards,
               const std::vector<double>& siblings_Ah, const VerdictRules& rules = {});
 
 /// With the book's siblings, findings and rules (others where given). A battery that is out of

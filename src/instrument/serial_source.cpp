@@ -9,6 +9,7 @@
 #include <cstdlib>
 
 #include "serial_line.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -44,13 +45,12 @@ std::string ask(SerialLine& line, std::string& rest, const std::string& question
 
 /// "12.3,4.1,1.0,25.1": four numbers; anything else is no measurement.
 bool measurement(const std::string& text, std::array<double, 4>& into) {
-    const char* at = text.c_str();
+    std::string_view at = text;
     for (std::size_t k = 0; k < 4; ++k) {
-        char* end = nullptr;
-        into[k] = std::strtod(at, &end);
-        if (end == at || !std::isfinite(into[k])) return false;
-        if (k < 3 ? *end != ',' : *end != 0) return false;
-        at = end + 1;
+        const auto value = takeNumber(at);
+        if (!value || (k < 3 ? !at.starts_with(',') : !at.empty())) return false;
+        into[k] = *value;
+        if (k < 3) at.remove_prefix(1);
     }
     return true;
 }
@@ -125,7 +125,7 @@ class SerialSource : public WatchSource {
             instrument_ = true;
             simulated_ = who.find("simulated instrument") != std::string::npos;
             const double speed =
-                simulated_ ? std::atof(ask(*line_, rest, "SIM:SPEED?", 500).c_str()) : 1;
+                simulated_ ? readNumber(ask(*line_, rest, "SIM:SPEED?", 500)).value_or(1) : 1;
             interval_s_ = speed > 1 ? 0.1 : 1;
             began_s_ = row[0];
             text_ = "time_s,voltage_V,current_A,temperature_C\n";
@@ -150,8 +150,8 @@ class SerialSource : public WatchSource {
         Battery b;
         b.name = f[0];
         b.chemistry = f[1];
-        b.series = std::clamp(std::atoi(f[2].c_str()), 1, 400);
-        b.rated_Ah = std::clamp(std::atof(f[3].c_str()), 0.0, 1e5);
+        b.series = static_cast<int>(std::clamp(readNumber(f[2]).value_or(1), 1.0, 400.0));
+        b.rated_Ah = std::clamp(readNumber(f[3]).value_or(0), 0.0, 1e5);
         battery_ = b;
     }
 

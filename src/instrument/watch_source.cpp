@@ -13,6 +13,7 @@
 #include "formats/bytes.h"
 #include "quantity/phrase.h"
 #include "serial_source.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -142,9 +143,8 @@ Expected<std::unique_ptr<WatchSource>> simulated(const std::string& given) {
     if (const auto at = given.rfind('@'); at != std::string::npos && given.ends_with('x')) {
         const std::string figure = given.substr(at + 1, given.size() - at - 2);
         name = given.substr(0, at);
-        char* end = nullptr;
-        speed = std::strtod(figure.c_str(), &end);
-        if (end == figure.c_str() || *end != 0 || !(speed >= 1) || speed > 600)
+        speed = readNumber(figure).value_or(0);
+        if (!(speed >= 1) || speed > 600)
             return fail(ErrorKind::InvalidArgument, "This is no speed: " + figure,
                         "sim:", "@1x to @600x.");
     }

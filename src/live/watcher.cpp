@@ -177,10 +177,10 @@ void Watcher::alarms(const Recording& r, std::size_t from, std::vector<LiveEvent
                  phrase("{:.2f} V a cell, the fault limit is {:.2f} V: stop the charge now.", high,
                         limit));
         if (sure && !c->nickel())
-            told(k, "overdischarge", low < c->overdrained_V && amps <= 0,
-                 low > c->overdrained_V + kBack_V,
+            told(k, "overdischarge", c->tooDeep(low) && amps <= 0,
+                 low > c->overdischarge_V + kBack_V,
                  phrase("{:.2f} V a cell, under {:.2f} V it is over-drained: take the load off.",
-                        low, c->overdrained_V));
+                        low, c->overdischarge_V));
         const double nothing = battery_.rated_Ah > 0 ? 0.02 * battery_.rated_Ah : 0.02;
         const bool charging = amps > nothing;
         if (sure && !c->nickel() && r.cells_V().size() > 1 && amps > -nothing)
@@ -192,7 +192,7 @@ void Watcher::alarms(const Recording& r, std::size_t from, std::vector<LiveEvent
         told(k, "too_hot", warm > top, warm < top - kBack_C,
              phrase("{:.0f} °C, {:.0f} °C is the most: stop, let it cool where nothing burns.",
                     warm, top));
-        told(k, "charged_cold", charging && warm < c->chargeMin_C,
+        told(k, "charged_cold", charging && c->tooColdToCharge(warm),
              !charging || warm > c->chargeMin_C + kBack_C,
              phrase("It charges at {:.0f} °C: stop, warm it first.", warm));
     }

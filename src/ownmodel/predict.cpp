@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "quantity/phrase.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -190,7 +191,7 @@ Expected<PredictStep> readPredictStep(const std::string& text) {
         if (digits.find_first_not_of("0123456789.") != std::string::npos) return false;
         if (std::ranges::count(digits, '.') > 1 || digits == "." || digits.size() > 12)
             return false;
-        value = std::stod(digits);
+        value = readNumber(digits).value_or(0);
         return std::isfinite(value) && value > 0;
     };
     const auto current = [&](const std::string& part, double& value) {

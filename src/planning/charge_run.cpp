@@ -39,8 +39,7 @@ ChargeRun runCharge(const Chemistry& chemistry, const ChargeRunSetting& s) {
         }
         return flows;
     };
-    constexpr double kLongest_s = 360000;
-    while (out.time_s < kLongest_s) {
+    while (out.time_s < s.longest_s) {
         amps = current(soc);
         if (amps <= s.cutoff_A) break;
         double step_Ah = s.capacity_Ah / 2000;
@@ -49,7 +48,11 @@ ChargeRun runCharge(const Chemistry& chemistry, const ChargeRunSetting& s) {
             step_Ah = std::min(step_Ah, std::max(1e-7, (end + 0.001 - soc) * s.capacity_Ah / 50));
         const double middle = current(soc + 0.5 * step_Ah / s.capacity_Ah);
         const double flows = std::max(0.5 * amps, middle);
-        const double dt = step_Ah / flows * 3600;
+        double dt = step_Ah / flows * 3600;
+        if (out.time_s + dt > s.longest_s) {
+            dt = s.longest_s - out.time_s;
+            step_Ah = flows * dt / 3600;
+        }
         out.time_s += dt;
         out.charge_Ah += step_Ah;
         soc += step_Ah / s.capacity_Ah;

@@ -23,11 +23,11 @@ struct ChargeRunSetting {
     double set_V = 4.2;     ///< a cell
     double cutoff_A = 0.05;
     double fromSoc = 0;
+    double longest_s = 360000;  ///< ended by the clock then
 };
 
 /// Constant current (or power), then constant voltage to the cut-off: dq/dt = min(I, P/V,
-/// (V_set − OCV(q/Q))/R), by the midpoint rule in steps of a two-thousandth of the charge. 100 h at
-/// most. Lithium.
+/// (V_set − OCV(q/Q))/R), by the midpoint rule in steps of a two-thousandth of the charge. Lithium.
 ChargeRun runCharge(const Chemistry& chemistry, const ChargeRunSetting& setting);
 
 }  // namespace nk

@@ -57,6 +57,7 @@ const std::vector<ChargerCard>& genericChargers() {
         field.capacityStep_mAh = 100;
         field.cutoffs = {10, 20};
         field.maxTimer_min = 720;
+        field.balances = true;
         ChargerCard& bench = out[1];
         bench.name = "bench charger 200 W, two channels";
         bench.channels = 2;
@@ -70,6 +71,7 @@ const std::vector<ChargerCard>& genericChargers() {
         bench.setVoltageStep_V = 0.01;
         bench.cutoffs = {10, 20, 30};
         bench.maxTimer_min = 1440;
+        bench.balances = true;
         ChargerCard& cradle = out[2];
         cradle.name = "cradle, four round cells";
         cradle.channels = 4;

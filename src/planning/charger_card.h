@@ -22,6 +22,7 @@ struct ChargerCard {
     double setVoltageStep_V = 0;  ///< of the whole pack
     std::vector<double> cutoffs;  ///< divisors of C: 10, 20; empty: any
     double maxTimer_min = kNoLimit;
+    bool balances = false;  ///< cell by cell, through the balance lead
 
     /// Errors: the limit that keeps it from this battery, and what could be.
     Expected<void> canDo(const Chemistry& chemistry, int series) const;

@@ -12,6 +12,8 @@ Expected<std::vector<ChargerTask>> compareChargers(const TaskWish& wish,
     ChargeWish free = wish.charge;
     free.charger.reset();
     free.fromSoc = 0;
+    free.rested_V = 0;
+    if (wish.capacity_Ah > 0) free.capacity_Ah = wish.capacity_Ah;
     const auto wanted = planCharge(free);
     if (!wanted) return tl::unexpected<Error>(wanted.error());
     if (wish.cycles < 1 || wish.cycles > 100)
@@ -19,8 +21,8 @@ Expected<std::vector<ChargerTask>> compareChargers(const TaskWish& wish,
                     "--cycles", phrase("1 to 100."));
     const Battery& b = wish.charge.battery;
     const Chemistry& c = *b.chemistryData();
-    const double capacity = wish.capacity_Ah > 0 ? wish.capacity_Ah : b.rated_Ah;
-    const double askedDischarge = wish.discharge_A > 0 ? wish.discharge_A : 0.2 * b.rated_Ah;
+    const double capacity = free.reference_Ah();
+    const double askedDischarge = wish.discharge_A > 0 ? wish.discharge_A : 0.2 * capacity;
     std::vector<ChargerTask> out;
     for (const ChargerCard& card : chargers) {
         ChargerTask task;
@@ -34,7 +36,7 @@ Expected<std::vector<ChargerTask>> compareChargers(const TaskWish& wish,
             continue;
         }
         task.charge_A = plan->effectiveCurrent_A;
-        const double charge_h = plan->time_s[1] / 3600 * capacity / b.rated_Ah;
+        const double charge_h = plan->time_s[1] / 3600;
         double discharge_h = 0;
         if (wish.discharge) {
             task.discharge_A = card.effectiveDischarge_A(askedDischarge, c, b.series);
@@ -47,7 +49,7 @@ Expected<std::vector<ChargerTask>> compareChargers(const TaskWish& wish,
         }
         const int steps = wish.cycles * (wish.discharge ? 2 : 1);
         task.hours = wish.cycles * (charge_h + discharge_h) + (steps - 1) * wish.rest_min / 60;
-        const double chargeCost = charge_h - wanted->time_s[1] / 3600 * capacity / b.rated_Ah;
+        const double chargeCost = charge_h - wanted->time_s[1] / 3600;
         const double dischargeCost = wish.discharge ? discharge_h - capacity / askedDischarge : 0;
         constexpr double kCounts_h = 0.02;
         if (std::max(chargeCost, dischargeCost) > kCounts_h) {

@@ -9,58 +9,69 @@ namespace nk {
 
 namespace {
 
-Expected<const Chemistry*> nickelOf(const Battery& b) {
-    const Chemistry* c = b.chemistryData();
-    if (c == nullptr || b.series < 1 || !(b.rated_Ah > 0))
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("Chemistry, series count or rated capacity is not known."), {},
-                    phrase("--chemistry, --series N and --rated-ah X."));
-    if (!c->nickel())
-        return fail(
-            ErrorKind::InvalidArgument,
-            phrase(
-                "Nothing of this kind is done to {}: deep discharge and overcharge ruin lithium, "
-                "and slow cycles give nothing back.",
-                c->name()),
-            {}, phrase("nimh or nicd."));
-    return c;
-}
+/// Without a word about hours: what nobody is awake for in one go.
+constexpr double kLongestWatch_s = 15 * 3600;
 
 struct Rates {
-    double discharge_A, charge_A, slow_A, floor_V, capacity_Ah;
+    double discharge_A = 0, floor_V = 0, capacity_Ah = 0;
+    ChargePlan charge;  ///< the usual one
+    ChargePlan slow;    ///< a tenth of C
     std::string why;
 };
 
-Expected<Rates> ratesOf(const ProgramWish& w, const Chemistry& c) {
-    Rates r{};
-    r.capacity_Ah = w.capacity_Ah > 0 ? w.capacity_Ah : w.battery.rated_Ah;
-    r.discharge_A = 0.2 * w.battery.rated_Ah;
-    // A maker's figure, which the chemistry's carries, is never passed.
-    r.charge_A = std::min(0.5, c.chargeC) * w.battery.rated_Ah;
-    r.slow_A = std::min(0.1, c.chargeC) * w.battery.rated_Ah;
-    r.floor_V = w.floor_V > 0 ? w.floor_V : 1.0;
-    const double deepest = w.battery.series == 1 ? 0.9 : 1.0;
-    if (r.floor_V < deepest - 1e-9 || r.floor_V > 1.2)
-        return fail(
-            ErrorKind::InvalidArgument,
-            phrase("A floor of {:.2f} V a cell is not accepted here.", r.floor_V), {},
-            w.battery.series == 1
-                ? phrase("0.90 to 1.20 V; 0.90 only for a single cell.")
-                : phrase("1.00 to 1.20 V a cell: in a pack a weak cell reverses under it."));
-    if (w.charger) {
-        if (auto ok = w.charger->canDo(c, w.battery.series); !ok)
-            return tl::unexpected<Error>(ok.error());
-        const double d = w.charger->effectiveDischarge_A(r.discharge_A, c, w.battery.series);
-        if (d < r.discharge_A - 1e-9)
-            r.why = phrase(
-                "The charger discharges with {:.3g} A at most here (its watts and steps).", d);
-        r.discharge_A = d;
-        r.charge_A = w.charger->effectiveCharge_A(r.charge_A, c, w.battery.series);
-        r.slow_A = w.charger->effectiveCharge_A(r.slow_A, c, w.battery.series);
-        if (!(r.discharge_A > 0) || !(r.charge_A > 0) || !(r.slow_A > 0))
-            return fail(ErrorKind::InvalidArgument,
-                        phrase("{} cannot be set as low as this battery needs.", w.charger->name),
-                        {}, phrase("a current of {:.3g} A.", 0.1 * w.battery.rated_Ah));
+ActWish actOf(const ProgramWish& w, Act kind) {
+    ActWish out = w.charge().act(kind);
+    out.floor_V = w.floor_V > 0 ? w.floor_V : 0;
+    out.lamp_W = w.lamp_W;
+    return out;
+}
+
+/// Current of a slow discharge on this charger, and why where that is less. Errors: none.
+Expected<double> dischargeOn(const ProgramWish& w, const Chemistry& c, double wanted_A, Act act,
+                             std::string& why) {
+    if (!w.charger) return wanted_A;
+    if (auto ok = w.charger->canDo(c, w.battery.series); !ok)
+        return refusal(act, "charger", ok.error().what, ok.error().accepted);
+    const double flows = w.charger->effectiveDischarge_A(wanted_A, c, w.battery.series);
+    if (!(flows > 0))
+        return refusal(act, "charger",
+                       phrase("{} cannot be set as low as this battery needs.", w.charger->name),
+                       phrase("a current of {:.3g} A.", wanted_A));
+    if (flows < wanted_A - 1e-9)
+        why = phrase("The charger discharges with {:.3g} A at most here (its watts and steps).",
+                     flows);
+    return flows;
+}
+
+/// The currents and the charges of a program, all by the gate. Errors: refusals.
+Expected<Rates> ratesOf(const ProgramWish& w, Act act) {
+    const auto limits = askGate(w.charge().state(), actOf(w, act));
+    if (!limits) return tl::unexpected<Error>(limits.error());
+    const Chemistry& c = *w.battery.chemistryData();
+    Rates r;
+    r.capacity_Ah = w.charge().reference_Ah();
+    r.floor_V = limits->floor_V;
+    const auto discharge = dischargeOn(w, c, limits->discharge_A, act, r.why);
+    if (!discharge) return tl::unexpected<Error>(discharge.error());
+    r.discharge_A = *discharge;
+    const auto charge = [&](double rate, bool overnight) {
+        ChargeWish wish = w.charge();
+        wish.fromSoc = 0;
+        wish.rate_C = rate;
+        wish.overnight = overnight;
+        // The cells' volts were asked about already; after the first discharge they are others.
+        wish.rested_V = 0;
+        wish.cells_V.clear();
+        return planCharge(wish);
+    };
+    for (const auto& [into, rate] : {std::pair(&r.charge, 0.0), std::pair(&r.slow, std::min(0.1, c.chargeC))}) {
+        auto plan = charge(rate, false);
+        if (!plan) {
+            Error e = plan.error();
+            e.act = nameOf(act);
+            return tl::unexpected<Error>(std::move(e));
+        }
+        *into = std::move(*plan);
     }
     return r;
 }
@@ -73,7 +84,8 @@ PlannedStep discharge(const Rates& r, const ProgramWish& w, double share, const 
     double amps = r.discharge_A;
     if (w.lamp_W > 0) amps += w.lamp_W / (1.2 * w.battery.series);
     const double hours = r.capacity_Ah * share / amps;
-    s.time_s = {3600 * hours * (share < 1 ? 0.2 : 0.7), 3600 * hours, 3600 * hours * 1.2};
+    s.time_s = {3600 * hours * (share < 1 ? 0.2 : 0.7), 3600 * hours,
+                3600 * r.capacity_Ah / amps * 1.2};
     s.attended = true;
     s.why = why;
     return s;
@@ -88,10 +100,26 @@ PlannedStep rest(double low_min, double likely_min, double high_min, const std::
     return s;
 }
 
-void common(Program& p, const ProgramWish& w, const Rates& r) {
+PlannedStep charge(const ChargePlan& plan, const std::string& why = {}) {
+    PlannedStep s;
+    s.what = "charge";
+    s.current_A = plan.effectiveCurrent_A;
+    s.until = endsWords(plan);
+    s.time_s = plan.time_s;
+    s.why = why;
+    return s;
+}
+
+void common(Program& p, const ProgramWish& w, const Rates& r, const ChargePlan& quoted) {
     if (!r.why.empty()) p.reasons.push_back(r.why);
-    p.preflight = preflightList(w.battery, r.charge_A);
+    if (w.capacity_Ah > 0)
+        p.reasons.push_back(
+            phrase("C counts of the {:.3g} Ah that it holds today.", w.capacity_Ah));
+    p.preflightCurrent_A = quoted.effectiveCurrent_A;
+    p.preflight = preflightList(w.battery, quoted.effectiveCurrent_A, r.capacity_Ah);
     p.preflight.push_back(phrase("Every cell was measured first: a reversed cell is not rescued."));
+    p.temperatureEnd_C = quoted.temperatureEnd_C;
+    p.endsBy = quoted.endsBy;
     p.cautions = chargeCautions(w.battery);
     if (w.lamp_W > 0)
         p.cautions.push_back(phrase(
@@ -100,7 +128,89 @@ void common(Program& p, const ProgramWish& w, const Rates& r) {
             w.lamp_W, w.lamp_W / (1.2 * w.battery.series)));
 }
 
+/// How it is left after the last reading.
+void lastCharge(Program& p, const ProgramWish& w, const Rates& r, double pause) {
+    if (w.leaveEmpty) {
+        p.left = "empty";
+        p.cautions.push_back(
+            phrase("It is left empty after the last reading: charge it before it is put away."));
+        return;
+    }
+    p.steps.push_back(rest(pause * 0.8, pause, pause * 2,
+                           phrase("{:.0f} min and within 5 K of the room", pause)));
+    p.steps.push_back(charge(r.charge, phrase("so that it is not left empty")));
+    p.left = "charged";
+}
+
+/// Puts the steps into the hours in which somebody is there, each with its latest end inside them.
+/// Errors: a step longer than those hours, without the permission.
+Expected<void> putIntoHours(Program& p, const ProgramWish& w, Act act) {
+    const bool times = std::isfinite(w.start_s);
+    const double hours_s = w.present.always() ? kLongestWatch_s : w.present.length_s();
+    double t = w.start_s;
+    for (PlannedStep& s : p.steps) {
+        const double latest = s.time_s[2];
+        if (s.what == "rest") {
+            if (times) s.start_s = t, s.end_s = t + s.time_s[1], s.latest_s = t + latest, t += latest;
+            continue;
+        }
+        const bool tooLong = latest > hours_s + 1;
+        if (tooLong) {
+            const std::string longer =
+                phrase("{:.1f} h is longer than one watch of {:.1f} h.", latest / 3600,
+                       hours_s / 3600);
+            // Where nobody spoke of hours it is asked; a day with its hours is refused.
+            if (!w.overnight && times)
+                return refusal(act, "overnight", longer,
+                               phrase("longer hours, or the explicit permission to run while nobody "
+                                      "is there (--unattended)."));
+            s.attended = w.overnight ? false : s.attended;
+            p.overnight = p.overnight || w.overnight;
+            p.cautions.insert(
+                p.cautions.begin(),
+                w.overnight
+                    ? longer + " " +
+                          phrase("It runs while nobody is there, by your word, with a tenth of C "
+                                 "at most: a smoke alarm within earshot, nothing that burns beside "
+                                 "it.")
+                    : longer + " " +
+                          phrase("It needs your explicit permission to run while nobody is there, "
+                                 "or somebody who takes over."));
+        }
+        if (!times) continue;
+        auto window = w.present.windowAt(t);
+        double begin = std::max(t, window.first);
+        for (int k = 0; k < 3 && !tooLong && begin + latest > window.second + 1; ++k) {
+            window = w.present.windowAt(window.second + 1);
+            begin = std::max(t, window.first);
+        }
+        s.start_s = begin;
+        s.end_s = begin + s.time_s[1];
+        s.latest_s = begin + latest;
+        t = s.latest_s;
+    }
+    if (times && w.present.assumed)
+        p.reasons.push_back(
+            phrase("Nobody said when somebody is there: 07:00 to 22:00 is taken."));
+    return {};
+}
+
 }  // namespace
+
+ChargeWish ProgramWish::charge() const {
+    ChargeWish out;
+    out.battery = battery;
+    out.charger = charger;
+    out.capacity_Ah = capacity_Ah;
+    out.ambient_C = ambient_C;
+    out.fromSoc = fromSoc;
+    out.rested_V = rested_V;
+    out.cells_V = cells_V;
+    out.skin = skin;
+    out.hazards = hazards;
+    out.ratingIsRight = ratingIsRight;
+    return out;
+}
 
 TimeRange Program::time_s() const {
     TimeRange out{};
@@ -110,48 +220,38 @@ TimeRange Program::time_s() const {
 }
 
 Expected<Program> planBreakIn(const ProgramWish& w) {
-    const auto c = nickelOf(w.battery);
-    if (!c) return tl::unexpected<Error>(c.error());
-    const auto r = ratesOf(w, **c);
+    const auto r = ratesOf(w, Act::BreakIn);
     if (!r) return tl::unexpected<Error>(r.error());
     Program out;
     out.name = "breakin";
+    common(out, w, *r, r->slow);
     out.steps.push_back(discharge(*r, w, 0.5, phrase("so that the charge begins from empty")));
-    PlannedStep charge;
-    charge.what = "charge";
-    charge.current_A = r->slow_A;
-    const double hours = 16 * 0.1 * w.battery.rated_Ah / r->slow_A;
-    charge.until = phrase("{:.1f} h by the timer", hours);
-    charge.time_s = {3600 * hours, 3600 * hours, 3600 * hours};
-    charge.why = phrase("slow and long, so that every cell of the pack comes to full");
-    out.steps.push_back(charge);
+    out.steps.push_back(
+        charge(r->slow, phrase("slow and long, so that every cell of the pack comes to full")));
     out.steps.push_back(rest(60, 120, 240, phrase("1 to 4 h")));
     out.steps.push_back(discharge(*r, w, 1, phrase("this discharge is the reading")));
+    lastCharge(out, w, *r, 25);
     out.stopRules = {
-        phrase("Capacity limit 160 % as a backstop: {:.0f} mAh.", 1600 * w.battery.rated_Ah),
-        phrase("Stop at 45 °C, or at 1.65 V a cell while forming."),
+        phrase("Charge limit as a backstop: {:.0f} mAh.", r->slow.capacityLimit_mAh),
+        phrase("Stop at {:.0f} °C, or at 1.65 V a cell while forming.", r->slow.temperatureEnd_C),
         phrase("No peak is waited for: at 0.1C there is none that can be caught.")};
     out.reasons.push_back(
         phrase("Charge, then discharge: the discharge that follows a full charge is "
                "the one that counts."));
     out.reasons.push_back(phrase("Again every 6 to 12 months refreshes it."));
-    common(out, w, *r);
-    out.cautions.push_back(
-        phrase("16 h is longer than one watch: plan it over hours in which "
-               "somebody is there, or in two halves."));
+    if (auto ok = putIntoHours(out, w, Act::BreakIn); !ok) return tl::unexpected<Error>(ok.error());
     return out;
 }
 
 Expected<Program> planRecondition(const ProgramWish& w) {
-    const auto c = nickelOf(w.battery);
-    if (!c) return tl::unexpected<Error>(c.error());
     if (w.cycles < 1 || w.cycles > 20)
-        return fail(ErrorKind::InvalidArgument, phrase("{} cycles are not planned.", w.cycles), {},
-                    phrase("1 to 20."));
-    const auto r = ratesOf(w, **c);
+        return refusal(Act::Recondition, "figures", phrase("{} cycles are not planned.", w.cycles),
+                       phrase("1 to 20."));
+    const auto r = ratesOf(w, Act::Recondition);
     if (!r) return tl::unexpected<Error>(r.error());
     Program out;
     out.name = "recondition";
+    common(out, w, *r, r->charge);
     const bool warm = w.ambient_C > 28;
     const double pause = w.rest_min > 0 ? w.rest_min : warm ? 45 : 25;
     const std::string cool = phrase("{:.0f} min and within 5 K of the room", pause);
@@ -159,167 +259,270 @@ Expected<Program> planRecondition(const ProgramWish& w) {
         out.steps.push_back(discharge(*r, w, k == 0 ? 0.5 : 1,
                                       k == 0 ? phrase("what is left in it") : phrase("a reading")));
         out.steps.push_back(rest(pause * 0.8, pause, pause * 2, cool));
-        PlannedStep charge;
-        charge.what = "charge";
-        charge.current_A = r->charge_A;
-        charge.until = phrase("−ΔV of {:.0f} mV a cell; {:.0f} mAh or {:.0f} min at the most",
-                              1000 * (*c)->peakDrop_V, 1200 * r->capacity_Ah,
-                              5 * std::ceil(72 * r->capacity_Ah / r->charge_A / 5 * 1.2));
-        const double hours = r->capacity_Ah / r->charge_A;
-        charge.time_s = {3600 * hours * 0.9, 3600 * hours * 1.08, 3600 * hours * 1.3};
-        out.steps.push_back(charge);
+        out.steps.push_back(charge(r->charge));
         out.steps.push_back(rest(pause * 0.8, pause, pause * 2, cool));
     }
     out.steps.push_back(discharge(*r, w, 1, phrase("the last reading")));
-    out.stopRules = {phrase("A cycle that gains under 2 % is the last one."),
-                     phrase("Stop at 50 °C; no peak by 120 % of the capacity: stop, look."),
-                     phrase("A cell that reverses or stays far behind: out, not rescued.")};
+    lastCharge(out, w, *r, pause);
+    out.stopRules = {
+        phrase("A cycle that gains under 2 % is the last one."),
+        phrase("Stop at {:.0f} °C; no peak by the charge limit: stop, look.",
+               r->charge.temperatureEnd_C),
+        phrase("A cell that reverses or stays far behind: out, not rescued.")};
     out.reasons.push_back(
         phrase("Discharge first: the charge then begins from a known place, and each "
                "cycle's discharge is comparable with the last."));
-    common(out, w, *r);
+    if (auto ok = putIntoHours(out, w, Act::Recondition); !ok)
+        return tl::unexpected<Error>(ok.error());
     return out;
 }
 
+namespace {
+
+/// The charge level, told or by the volts at rest, with how far it may be off. Errors: not known.
+Expected<std::array<double, 3>> levelOf(const ProgramWish& w, const Chemistry& c,
+                                        const Triage& triage) {
+    if (triage.word == Triage::Word::OverFull) return std::array{1.0, 1.0, 1.05};
+    if (w.fromSoc >= 0)
+        return std::array{std::max(0.0, w.fromSoc - 0.05), w.fromSoc,
+                          std::min(1.0, w.fromSoc + 0.05)};
+    if (std::isfinite(triage.cell_V) && !c.flat) {
+        const double volts = w.cells_V.empty() ? triage.cell_V
+                                               : 0.5 * (triage.cell_V + triage.highest_V);
+        const auto range = restedCharge(w.battery, volts, 0);
+        const double level = std::clamp(c.ocv.soc(volts) / c.fullSoc, 0.0, 1.0);
+        return std::array{range ? std::min(level, range->low / c.fullSoc) : level, level,
+                          range ? std::max(level, std::min(1.0, range->high / c.fullSoc)) : level};
+    }
+    if (c.flat)
+        return refusal(
+            Act::Store, "level_unknown",
+            phrase("Its level is not known, and volts do not tell it on the flat curve of {}.",
+                   c.name()),
+            phrase("--from-soc where it is known; or charge it full and take {:.3g} Ah out of it, "
+                   "counted.",
+                   (1 - w.toSoc) * w.charge().reference_Ah()));
+    return refusal(Act::Store, "level_unknown",
+                   phrase("Its level is not known: it is not taken for full, nor for empty."),
+                   phrase("its volts at rest (--rested-v), or --from-soc."));
+}
+
+}  // namespace
+
 Expected<Program> planStorage(const ProgramWish& w) {
-    const Chemistry* c = w.battery.chemistryData();
-    if (c == nullptr || w.battery.series < 1 || !(w.battery.rated_Ah > 0))
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("Chemistry, series count or rated capacity is not known."), {},
-                    phrase("--chemistry, --series N and --rated-ah X."));
-    if (w.toSoc < 0.2 || w.toSoc > 0.8)
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("A storage level of {:.0f} % is not kind to it.", 100 * w.toSoc), {},
-                    phrase("20 to 80 %; half is the usual answer."));
+    const auto limits = askGate(w.charge().state(), actOf(w, Act::Store));
+    if (!limits) return tl::unexpected<Error>(limits.error());
+    const Chemistry& c = *w.battery.chemistryData();
+    if (!(w.toSoc >= 0.2 && w.toSoc <= 0.8))
+        return refusal(Act::Store, "level_range",
+                       phrase("A storage level of {:.0f} % is not kind to it.", 100 * w.toSoc),
+                       phrase("20 to 80 %; half is the usual answer."));
     Program out;
     out.name = "storage";
-    out.preflight = preflightList(w.battery, 0.2 * w.battery.rated_Ah);
-    out.cautions = chargeCautions(w.battery);
-    if (c->nickel()) {
+    out.left = "storage";
+    const double capacity = w.charge().reference_Ah();
+    const auto lists = [&](double amps) {
+        out.preflightCurrent_A = amps > 0 ? amps : std::nan("");
+        out.preflight = preflightList(w.battery, amps, capacity);
+        out.cautions = limits->cautions;
+        for (std::string& words : chargeCautions(w.battery)) out.cautions.push_back(words);
+    };
+    if (c.nickel()) {
+        lists(0);
         out.reasons.push_back(
             phrase("Nickel lies at any level: dry and cool, refreshed every 6 to 12 "
                    "months. Nothing is to be done now."));
         return out;
     }
-    const double perCell = c->ocv.voltage_V(w.toSoc * c->fullSoc);
+    const auto level = levelOf(w, c, limits->triage);
+    if (!level) return tl::unexpected<Error>(level.error());
+    const double from = (*level)[1];
+    const double perCell = c.ocv.voltage_V(w.toSoc * c.fullSoc);
     out.reasons.push_back(phrase("{:.0f} % is {:.2f} V a cell rested, {:.2f} V in all.",
                                  100 * w.toSoc, perCell, perCell * w.battery.series));
+    if (w.fromSoc < 0)
+        out.reasons.push_back(phrase("It is about {:.0f} % full ({:.0f} to {:.0f} %), by its volts "
+                                     "at rest and the usual curve.",
+                                     100 * from, 100 * (*level)[0], 100 * (*level)[2]));
     out.reasons.push_back(
         phrase("Look again in three months; 5 to 20 °C, not in the refrigerator."));
-    if (w.ambient_C < 10 || w.fromSoc < 0)
-        out.reasons.push_back(
-            w.ambient_C < 10 ? phrase("Bring it to room temperature first.")
-                             : phrase("The level before is not known: its rested voltage tells "
-                                      "it, on a flat curve only roughly."));
-    const double from = w.fromSoc >= 0 ? w.fromSoc : 1;
-    PlannedStep s;
-    const double change = std::abs(from - w.toSoc) * w.battery.rated_Ah;
-    if (std::abs(from - w.toSoc) < 0.05 && w.fromSoc >= 0) {
+    constexpr double kThere = 0.05;
+    if (std::abs(from - w.toSoc) < kThere) {
+        lists(0);
         out.reasons.push_back(phrase("It is there already."));
         return out;
     }
     const bool down = from > w.toSoc;
-    double amps = 0.2 * w.battery.rated_Ah;
-    if (!down) amps = std::min(0.5, c->chargeC) * w.battery.rated_Ah;
-    if (w.charger) {
-        if (auto ok = w.charger->canDo(*c, w.battery.series); !ok)
-            return tl::unexpected<Error>(ok.error());
-        amps = down ? w.charger->effectiveDischarge_A(amps, *c, w.battery.series)
-                    : w.charger->effectiveCharge_A(amps, *c, w.battery.series);
-        if (!(amps > 0))
-            return fail(
-                ErrorKind::InvalidArgument, phrase("{} cannot do this step.", w.charger->name), {},
-                phrase("one with a smaller current step, or use it for {:.2f} Ah.", change));
+    const double change = std::abs(from - w.toSoc) * capacity;
+    double amps = 0.2 * capacity;
+    std::string why;
+    if (down) {
+        const auto may = askGate(w.charge().state(), actOf(w, Act::Discharge));
+        if (!may) return tl::unexpected<Error>(may.error());
+        const auto flows = dischargeOn(w, c, amps, Act::Store, why);
+        if (!flows) return tl::unexpected<Error>(flows.error());
+        amps = *flows;
+    } else {
+        const auto plan = planCharge(w.charge());
+        if (!plan) return tl::unexpected<Error>(plan.error());
+        amps = plan->effectiveCurrent_A;
+        out.temperatureEnd_C = plan->temperatureEnd_C;
+        out.endsBy = {"charge_limit", "timer", "temperature"};
     }
+    lists(amps);
+    if (!why.empty()) out.reasons.push_back(why);
+    PlannedStep s;
     s.what = down ? "discharge" : "charge";
     s.current_A = amps;
     s.until = phrase("{:.2f} V a cell rested, {:.2f} Ah moved", perCell, change);
     const double seconds = 3600 * change / amps;
-    s.time_s = {seconds * 0.85, seconds, seconds * 1.2};
+    const double doubt =
+        std::max(0.15 * change,
+                 std::max((*level)[2] - from, from - (*level)[0]) * capacity);
+    s.time_s = {std::max(0.0, seconds - 3600 * doubt / amps), seconds,
+                seconds + 3600 * doubt / amps};
     out.steps.push_back(s);
     if (down)
         out.reasons.push_back(
             phrase("Or use it for {:.2f} Ah: that is the kindest discharge.", change));
+    if (auto ok = putIntoHours(out, w, Act::Store); !ok) return tl::unexpected<Error>(ok.error());
     return out;
+}
+
+double Presence::length_s() const {
+    return (to_min > from_min ? to_min - from_min : to_min + 1440 - from_min) * 60.0;
 }
 
 std::pair<double, double> Presence::windowAt(double at_s) const {
     if (always()) return {-1e18, 1e18};
     const double day = std::floor(at_s / 86400) * 86400;
-    const double length = (to_min > from_min ? to_min - from_min : to_min + 1440 - from_min) * 60.0;
     for (double d = day - 86400;; d += 86400) {
         const double from = d + from_min * 60.0;
-        if (from + length > at_s) return {from, from + length};
+        if (from + length_s() > at_s) return {from, from + length_s()};
     }
 }
+
+namespace {
+
+/// Where a charge may lie: its hours, and how much of them there is before the time of use.
+struct Room {
+    double from_s = 0, to_s = 0;
+    double length_s() const { return to_s - from_s; }
+};
+
+/// The hours between now and the time of use, the last first; a week of them at the most.
+std::vector<Room> roomsBefore(const ReadyWish& wish) {
+    std::vector<Room> out;
+    auto window = wish.present.windowAt(wish.now_s);
+    for (int k = 0; k < 8 && window.first < wish.ready_s; ++k) {
+        out.push_back({std::max(wish.now_s, window.first), std::min(wish.ready_s, window.second)});
+        if (wish.present.always()) break;
+        window = wish.present.windowAt(window.second + 1);
+    }
+    std::ranges::reverse(out);
+    return out;
+}
+
+PlannedStep chargeAt(const ChargePlan& plan, double start_s) {
+    PlannedStep s;
+    s.what = "charge";
+    s.current_A = plan.effectiveCurrent_A;
+    s.until = endsWords(plan);
+    s.time_s = plan.time_s;
+    s.start_s = start_s;
+    s.end_s = start_s + plan.time_s[1];
+    s.latest_s = start_s + plan.time_s[2];
+    return s;
+}
+
+}  // namespace
 
 Expected<Program> planReadyBy(const ReadyWish& wish) {
     if (!(wish.ready_s > wish.now_s))
         return fail(ErrorKind::InvalidArgument, phrase("That time has passed."), "--ready",
                     phrase("a moment to come."));
-    const auto plan = planCharge(wish.charge);
+    ChargeWish usual = wish.charge;
+    usual.overnight = false;
+    const auto plan = planCharge(usual);
     if (!plan) return tl::unexpected<Error>(plan.error());
     Program out;
     out.name = "readyby";
     out.preflight = plan->preflight;
+    out.preflightCurrent_A = plan->current_A;
     out.cautions = plan->cautions;
-    const double needed = plan->time_s[2] * (1 + wish.marginShare);
-    // The last attended window that begins before the time of use.
-    double end = wish.ready_s;
-    auto window = wish.present.windowAt(std::max(wish.now_s, end - 1));
-    if (window.first >= end) {
-        // Nobody is there just before: the window before it.
-        window = wish.present.windowAt(wish.now_s);
-        for (auto next = window; next.first < wish.ready_s;
-             next = wish.present.windowAt(next.second + 1))
-            window = next;
-    }
-    end = std::min(end, window.second);
-    PlannedStep s;
-    s.what = "charge";
-    s.current_A = plan->effectiveCurrent_A;
-    s.until = std::isfinite(plan->setPerCell_V)
-                  ? phrase("{:.3f} V a cell, cut-off {:.3g} A", plan->setPerCell_V, plan->cutoff_A)
-                  : phrase("its peak");
-    s.time_s = plan->time_s;
-    s.start_s = end - needed;
-    s.end_s = s.start_s + plan->time_s[1];
-    const double earliest = std::max(wish.now_s, window.first);
-    if (s.start_s >= earliest - 1) {
-        out.reasons.push_back(phrase("It ends just before it is used: the least time at full."));
-        if (end < wish.ready_s - 60)
-            out.reasons.push_back(
-                phrase("Nobody is there in the last {:.0f} min before: it is done by "
-                       "then.",
-                       (wish.ready_s - end) / 60));
+    out.temperatureEnd_C = plan->temperatureEnd_C;
+    out.endsBy = plan->endsBy;
+    out.left = "charged";
+    const double latest = plan->time_s[2];
+    const auto rooms = roomsBefore(wish);
+    if (wish.present.assumed)
+        out.reasons.push_back(
+            phrase("Nobody said when somebody is there: 07:00 to 22:00 is taken."));
+    for (const Room& room : rooms) {
+        // In hand before the time of use; the end of the hours is a bound of its own.
+        const double end = std::min(room.to_s, wish.ready_s - wish.marginShare * latest);
+        if (end - room.from_s < latest - 1) continue;
+        const PlannedStep s = chargeAt(*plan, end - latest);
+        out.reasons.push_back(
+            end < wish.ready_s - wish.marginShare * latest - 60
+                ? phrase("Somebody is there until {:.1f} h before it is used: it is done by then, "
+                         "at the latest.",
+                         (wish.ready_s - room.to_s) / 3600)
+                : phrase("It ends just before it is used: the least time at full."));
         out.steps.push_back(s);
         return out;
     }
-    // It does not fit: what does.
-    const double room = end - earliest;
-    const double share = std::clamp(room / needed, 0.0, 1.0);
-    const double from = std::max(0.0, wish.charge.fromSoc);
-    const double level = from + share * (1 - from);
-    if (room < 600) {
+    if (wish.charge.overnight && !rooms.empty()) {
+        const auto gentle = planCharge(wish.charge);
+        if (!gentle) return tl::unexpected<Error>(gentle.error());
+        // Plugged in by a hand, as late as does.
+        const double wanted = wish.ready_s - gentle->time_s[2];
+        double start = -1;
+        for (const Room& room : rooms)
+            if (start < 0 && room.from_s <= wanted) start = std::min(wanted, room.to_s);
+        if (start >= wish.now_s - 1) {
+            PlannedStep s = chargeAt(*gentle, start);
+            s.attended = false;
+            out.overnight = true;
+            out.preflight = gentle->preflight;
+            out.preflightCurrent_A = gentle->current_A;
+            out.cautions = gentle->cautions;
+            out.cautions.insert(
+                out.cautions.begin(),
+                phrase("It runs while nobody is there, by your word, with a tenth of C at most: a "
+                       "smoke alarm within earshot, nothing that burns beside it."));
+            out.steps.push_back(s);
+            return out;
+        }
+    }
+    // No hours hold it whole: the longest ones, and how full it gets in them.
+    const auto widest = std::ranges::max_element(rooms, {}, &Room::length_s);
+    if (widest == rooms.end() || widest->length_s() < 600) {
         out.reasons.push_back(
             phrase("There are no hours for it before then in which somebody is "
                    "there. What would do: attended hours before the time of use, or "
                    "a charge the day before down to a kinder level."));
+        out.left.clear();
         return out;
     }
-    s.start_s = earliest;
-    s.end_s = end;
+    const double room = widest->length_s();
+    const double level = levelAfter(usual, *plan, room);
+    PlannedStep s = chargeAt(*plan, widest->from_s);
+    s.end_s = s.latest_s = widest->to_s;
     s.time_s = {room, room, room};
-    s.until = phrase("about {:.0f} % by the clock", 100 * level);
+    s.until = plan->fromSoc >= 0 ? phrase("about {:.0f} % by the clock", 100 * level)
+                                 : phrase("the clock says so; from empty that is about {:.0f} %",
+                                          100 * level);
     out.steps.push_back(s);
+    out.left = "partly";
     out.reasons.push_back(
         phrase("The {:.0f} min until then do not hold the whole charge of up to {:.0f} "
                "min: it comes to about {:.0f} %.",
-               room / 60, needed / 60, 100 * level));
+               room / 60, latest / 60, 100 * level));
     out.reasons.push_back(
         phrase("What would do: begin {:.0f} min earlier, or charge the day before to a "
                "lower level and top up.",
-               (needed - room) / 60));
+               std::max(1.0, (latest * (1 + wish.marginShare) - room) / 60)));
     return out;
 }
 

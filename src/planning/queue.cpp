@@ -7,7 +7,6 @@
 #include <random>
 #include <set>
 
-#include "chemistry/charge_rates.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -30,6 +29,8 @@ struct Bench {
     std::vector<Channel> channels;
     /// Seconds and currents by module and charger: [module][charger].
     std::vector<std::vector<double>> charge_s, discharge_s, charge_A, discharge_A;
+    /// The same with a tenth of C, for what runs while nobody is there.
+    std::vector<std::vector<double>> gentle_s, gentle_A;
     std::vector<bool> isCharge;  ///< of the steps of a chain, without rests
     double rest_s = 0;
     /// By module and link; null where nobody put it anywhere.
@@ -37,15 +38,14 @@ struct Bench {
     std::vector<std::size_t> begun;  ///< links of each module that are done or running
     std::vector<bool> retired;
     double now_s = 0;
-    std::vector<std::string> beyondUsual;  ///< a sentence a module that is charged so
+    std::vector<std::string> cautions;  ///< of modules, each a sentence with its name
 };
 
 /// The first moment from `t` on at which a step of `length` may begin. A hand needs somebody there;
-/// a charge somebody all the while.
-double feasible(const Bench& b, double t, double length, bool charge, bool hand) {
+/// a charge somebody all the while (`watched`).
+double feasible(const Bench& b, double t, double length, bool watched, bool hand) {
     const Presence& p = b.wish.present;
     if (p.always()) return t;
-    const bool watched = charge && !b.wish.unattendedCharging;
     if (!watched && !hand) return t;
     auto window = p.windowAt(t);
     for (int k = 0; k < 3; ++k) {
@@ -134,14 +134,15 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
         double bestTail = -1;
         std::size_t bestModule = 0;
         std::size_t bestChannel = 0;
+        bool bestGentle = false;
         for (std::size_t m = 0; m < n; ++m) {
             const std::size_t k = next[m];
             if (k == links) continue;
             const bool charge = b.isCharge[k];
             const double weight = tail[m][k] * priority[m];
             for (std::size_t c = 0; c < b.channels.size(); ++c) {
-                const double length =
-                    (charge ? b.charge_s : b.discharge_s)[m][b.channels[c].charger];
+                const std::size_t on = b.channels[c].charger;
+                double length = (charge ? b.charge_s : b.discharge_s)[m][on];
                 if (!(length < kNever)) continue;
                 const QueuePin* pin = b.pins[m][k];
                 if (pin != nullptr && (static_cast<int>(b.channels[c].charger) != pin->charger ||
@@ -150,9 +151,25 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
                 const bool hand = clipped[m] != static_cast<int>(c);
                 double from = std::max(ready[m], free[c]);
                 if (pin != nullptr) from = std::max(from, pin->start_s);
-                double start = feasible(b, from, length, charge, hand);
-                if (pin == nullptr && !b.wish.pins.empty())
-                    start = feasible(b, around(m, c, start, length), length, charge, hand);
+                const auto placed = [&](double takes_s, bool watched) {
+                    double at = feasible(b, from, takes_s, watched, hand);
+                    if (pin == nullptr && !b.wish.pins.empty())
+                        at = feasible(b, around(m, c, at, takes_s), takes_s, watched, hand);
+                    return at;
+                };
+                double start = placed(length, charge);
+                bool gentle = false;
+                if (charge && b.wish.unattendedCharging && !b.wish.present.always() &&
+                    b.gentle_s[m][on] < kNever) {
+                    // By the permission, with a tenth of C, where that is done sooner.
+                    const double slow = b.gentle_s[m][on];
+                    const double at = placed(slow, false);
+                    if (at + slow < start + length - 1) {
+                        start = at;
+                        length = slow;
+                        gentle = true;
+                    }
+                }
                 const double end = start + length;
                 // Earliest start; of those the longest chain; of its channels where it is done
                 // first, and where it is clipped in already.
@@ -172,6 +189,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
                 bestTail = weight;
                 bestModule = m;
                 bestChannel = c;
+                bestGentle = gentle;
             }
         }
         if (!(bestStart < kNever)) {
@@ -189,7 +207,9 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
         s.what = b.isCharge[k] ? "charge" : "discharge";
         s.start_s = bestStart;
         s.end_s = bestEnd;
-        s.current_A = (b.isCharge[k] ? b.charge_A : b.discharge_A)[m][b.channels[c].charger];
+        s.current_A = (bestGentle        ? b.gentle_A
+                       : b.isCharge[k] ? b.charge_A
+                                       : b.discharge_A)[m][b.channels[c].charger];
         const auto window = b.wish.present.windowAt(bestStart);
         s.attended = bestStart >= window.first && bestEnd <= window.second + 1e-6;
         if (clipped[m] != static_cast<int>(c)) {
@@ -282,21 +302,71 @@ Expected<void> takeState(Bench& b) {
     return {};
 }
 
-/// A charge current in a table is asked for as in a plan of its own: up to the usual figure, up to
-/// 1C marked; what needs the explicit step is planned there and not here.
-Expected<void> chargesSafely(const QueueModule& m, const Chemistry& c,
-                             std::vector<std::string>& beyondUsual) {
-    const double rate = m.charge_A / m.rated_Ah;
-    const RateIs is = rateIs(rate, c.chargeC);
-    if (is == RateIs::Usual) return {};
-    if (is != RateIs::Marked)
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("{}: {:.3g}C is beyond the usual {:.2g}C of {}.", m.name, rate,
-                           c.chargeC, c.name()),
-                    {}, phrase("at most {:.2g}C in a queue.", std::max(kTypedRate_C, c.chargeC)));
-    beyondUsual.push_back(phrase(
-        "{} is charged beyond the usual {:.2g}C: only where the maker's data sheet allows it.",
-        m.name, c.chargeC));
+/// Times and currents of one module on every charger. Errors: what the gate refuses, a module that
+/// no charger can take, a charge that is longer than the attended hours.
+Expected<void> takeModule(Bench& b, const QueueModule& m) {
+    const QueueWish& w = b.wish;
+    const auto named = [&](Error e) {
+        e.what = m.name + ": " + e.what;
+        return tl::unexpected<Error>(std::move(e));
+    };
+    const auto may = [](double figure) { return figure >= 0 && figure <= kMostFigure; };
+    if (!(m.rated_Ah > 0) || m.series < 1 || !may(m.rated_Ah) || !may(m.capacity_Ah) ||
+        !may(m.charge_A) || !may(m.discharge_A))
+        return fail(ErrorKind::InvalidArgument, phrase("The figures of {} cannot be.", m.name), {},
+                    phrase("series from 1, capacities and currents above 0."));
+    // What is wrong with the module itself, whatever the charger.
+    const ChargeWish own = m.charge();
+    const auto limits = askGate(own.state(), [&] {
+        ActWish act = own.act(Act::Cycle);
+        act.discharge_A = m.discharge_A;
+        act.floor_V = m.floor_V < 0 || std::isnan(m.floor_V) ? 1e-3 : m.floor_V;
+        return act;
+    }());
+    if (!limits) return named(limits.error());
+    for (const std::string& words : limits->cautions) b.cautions.push_back(m.name + ": " + words);
+    std::vector<double> cs, ds, ca, da, gs, ga;
+    Error why;
+    bool any = false;
+    for (const ChargerCard& charger : w.chargers) {
+        double amps = 0;
+        const auto step = [&](bool charge, bool gentle, std::vector<double>& times,
+                              std::vector<double>& currents) {
+            const auto s = queueStep_s(m, charger, charge, gentle, amps);
+            if (!s && !gentle) why = s.error();
+            times.push_back(s && *s <= kLongestStep_s ? *s : kNever);
+            currents.push_back(amps);
+        };
+        step(true, false, cs, ca);
+        step(false, false, ds, da);
+        if (w.unattendedCharging)
+            step(true, true, gs, ga);
+        else
+            gs.push_back(kNever), ga.push_back(0);
+        any = any || (cs.back() < kNever && ds.back() < kNever);
+    }
+    const double charge_s = *std::ranges::min_element(cs);
+    if (!any && !(charge_s < kNever && *std::ranges::min_element(ds) < kNever)) {
+        why.what = phrase("No charger can take {}. {}", m.name,
+                          why.what.empty() ? phrase("The current that it would get is too small.")
+                                           : why.what);
+        return tl::unexpected<Error>(std::move(why));
+    }
+    const double length = w.present.length_s();
+    if (!w.present.always() && !w.unattendedCharging && charge_s > length + 1e-6)
+        return refusal(
+            Act::Cycle, "attended",
+            phrase("The charge of {} takes up to {:.1f} h; somebody is there {:.1f} h in a row.",
+                   m.name, charge_s / 3600, length / 3600),
+            phrase("longer hours, a larger current, {:.1f} of the charge by a timer, or "
+                   "--unattended in so many words.",
+                   std::floor(10 * length / charge_s) / 10));
+    b.charge_s.push_back(cs);
+    b.discharge_s.push_back(ds);
+    b.charge_A.push_back(ca);
+    b.discharge_A.push_back(da);
+    b.gentle_s.push_back(gs);
+    b.gentle_A.push_back(ga);
     return {};
 }
 
@@ -311,7 +381,7 @@ Expected<Bench> makeBench(const QueueWish& w) {
         return fail(ErrorKind::InvalidArgument,
                     phrase("A rest of {:.0f} min is not planned.", w.rest_min), {},
                     phrase("0 to 1440 min."));
-    Bench b{w, {}, {}, {}, {}, {}, {}, 60 * w.rest_min, {}, {}, {}, 0, {}};
+    Bench b{w, {}, {}, {}, {}, {}, {}, {}, {}, 60 * w.rest_min, {}, {}, {}, 0, {}};
     for (std::size_t c = 0; c < w.chargers.size(); ++c)
         for (int k = 1; k <= std::min(64, w.chargers[c].channels); ++k)
             b.channels.push_back({c, k});
@@ -319,78 +389,59 @@ Expected<Bench> makeBench(const QueueWish& w) {
         for (const bool charge : {!w.dischargeFirst, w.dischargeFirst})
             b.isCharge.push_back(charge);
     if (const auto ok = takeState(b); !ok) return tl::unexpected<Error>(ok.error());
-    const auto window = w.present.windowAt(w.start_s);
-    const double length = window.second - window.first;
-    for (const QueueModule& m : w.modules) {
-        const auto chemistry = findChemistry(m.chemistry);
-        if (!chemistry) return tl::unexpected<Error>(chemistry.error());
-        const auto may = [](double figure) { return figure >= 0 && figure <= kMostFigure; };
-        if (!(m.rated_Ah > 0) || m.series < 1 || !may(m.rated_Ah) || !may(m.capacity_Ah) ||
-            !may(m.charge_A) || !may(m.discharge_A))
-            return fail(ErrorKind::InvalidArgument, phrase("The figures of {} cannot be.", m.name),
-                        {}, phrase("series from 1, capacities and currents above 0."));
-        if (const auto safe = chargesSafely(m, **chemistry, b.beyondUsual); !safe)
-            return tl::unexpected<Error>(safe.error());
-        std::vector<double> cs, ds, ca, da;
-        Error why;
-        bool any = false;
-        for (const ChargerCard& charger : w.chargers) {
-            double amps = 0;
-            cs.push_back(queueStep_s(m, charger, true, amps));
-            ca.push_back(amps);
-            ds.push_back(queueStep_s(m, charger, false, amps));
-            da.push_back(amps);
-            if (cs.back() < kNever && ds.back() < kNever)
-                any = true;
-            else if (const auto can = charger.canDo(**chemistry, m.series); !can)
-                why = can.error();
-        }
-        for (auto* times : {&cs, &ds})
-            for (double& time : *times)
-                if (time > kLongestStep_s) time = kNever;
-        const bool charges = *std::ranges::min_element(cs) < kNever;
-        const bool discharges = *std::ranges::min_element(ds) < kNever;
-        if (!any && !(charges && discharges))
-            return fail(
-                ErrorKind::InvalidArgument,
-                phrase("No charger can take {}. {}", m.name,
-                       why.what.empty() ? phrase("The current that it would get is too small.")
-                                        : why.what),
-                {}, why.accepted);
-        if (!w.present.always() && !w.unattendedCharging &&
-            *std::ranges::min_element(cs) > length + 1e-6)
-            return fail(
-                ErrorKind::InvalidArgument,
-                phrase("The charge of {} takes {:.1f} h; somebody is there {:.1f} h in a row.",
-                       m.name, *std::ranges::min_element(cs) / 3600, length / 3600),
-                {},
-                phrase("longer hours, a larger current, or --allow-unattended-charging in "
-                       "so many words."));
-        b.charge_s.push_back(cs);
-        b.discharge_s.push_back(ds);
-        b.charge_A.push_back(ca);
-        b.discharge_A.push_back(da);
-    }
+    for (const QueueModule& m : w.modules)
+        if (auto ok = takeModule(b, m); !ok) return tl::unexpected<Error>(ok.error());
     return b;
 }
 
 }  // namespace
 
-double queueStep_s(const QueueModule& m, const ChargerCard& charger, bool charge,
-                   double& current_A) {
+ChargeWish QueueModule::charge() const {
+    ChargeWish w;
+    w.battery.name = name;
+    w.battery.chemistry = chemistry;
+    w.battery.series = series;
+    w.battery.rated_Ah = rated_Ah;
+    w.capacity_Ah = capacity_Ah;
+    w.current_A = charge_A;
+    w.rested_V = rested_V;
+    w.ambient_C = ambient_C;
+    w.skin = skin;
+    w.hazards = hazards;
+    return w;
+}
+
+Expected<double> queueStep_s(const QueueModule& m, const ChargerCard& charger, bool charge,
+                             bool overnight, double& current_A) {
     current_A = 0;
-    const auto chemistry = findChemistry(m.chemistry);
-    if (!chemistry || !charger.canDo(**chemistry, m.series)) return kNever;
-    const double capacity = m.capacity_Ah > 0 ? m.capacity_Ah : m.rated_Ah;
+    ChargeWish w = m.charge();
+    w.charger = charger;
+    w.overnight = overnight;
     if (charge) {
-        const double usual = std::min(0.5, (*chemistry)->chargeC) * m.rated_Ah;
-        current_A =
-            charger.effectiveCharge_A(m.charge_A > 0 ? m.charge_A : usual, **chemistry, m.series);
-        return current_A > 0 ? capacity / current_A * 3600 : kNever;
+        // Planned at full length, whatever its volts say of the level.
+        w.fromSoc = 0;
+        const auto plan = planCharge(w);
+        if (!plan) return tl::unexpected<Error>(plan.error());
+        if (plan->triage.word == Triage::Word::Gently)
+            return refusal(Act::Cycle, "over_drained", plan->triage.words.front(),
+                           phrase("its gentle start alone first, then the queue."));
+        current_A = plan->effectiveCurrent_A;
+        return plan->time_s[2];
     }
-    current_A = charger.effectiveDischarge_A(m.discharge_A > 0 ? m.discharge_A : 0.2 * m.rated_Ah,
-                                             **chemistry, m.series);
-    return current_A > 0 ? capacity / current_A * 3600 : kNever;
+    ActWish act = w.act(Act::Discharge);
+    act.charge_A = 0;
+    act.discharge_A = m.discharge_A;
+    act.floor_V = m.floor_V;
+    const auto limits = askGate(w.state(), act);
+    if (!limits) return tl::unexpected<Error>(limits.error());
+    const Chemistry& c = *w.battery.chemistryData();
+    if (auto ok = charger.canDo(c, m.series); !ok)
+        return refusal(Act::Cycle, "charger", ok.error().what, ok.error().accepted);
+    current_A = charger.effectiveDischarge_A(limits->discharge_A, c, m.series);
+    if (!(current_A > 0))
+        return refusal(Act::Cycle, "charger", phrase("{} cannot discharge it.", charger.name),
+                       phrase("a charger that discharges."));
+    return w.reference_Ah() / current_A * 3600;
 }
 
 double queueLowerBound_h(const QueueWish& wish) {
@@ -445,7 +496,7 @@ Expected<QueuePlan> planQueue(const QueueWish& wish) {
             wish.pins.empty()
                 ? phrase("No hour suits some step: the attended hours are too short.")
                 : phrase("Where a step was put no hour suits it, or it cannot be done there."),
-            {}, phrase("longer attended hours, or --allow-unattended-charging in so many words."));
+            {}, phrase("longer attended hours, or --unattended in so many words."));
     const double bound = queueLowerBound_h(wish);
     std::mt19937 random(wish.seed);
     std::uniform_real_distribution<double> even;
@@ -470,14 +521,17 @@ Expected<QueuePlan> planQueue(const QueueWish& wish) {
     best.lowerBound_h = bound;
     addRests(*bench, best);
     best.notes.push_back(
-        phrase("Times are capacity over current; a real charge takes up to a tenth "
-               "longer (nickel warms, lithium has its tail): plan anew from then."));
-    best.notes.insert(best.notes.end(), bench->beyondUsual.begin(), bench->beyondUsual.end());
+        phrase("Charges are planned to their latest end, discharges as capacity over current: a "
+               "step that ends at another moment is planned from there."));
+    if (wish.present.assumed)
+        best.notes.push_back(
+            phrase("Nobody said when somebody is there: 07:00 to 22:00 is taken."));
+    best.notes.insert(best.notes.end(), bench->cautions.begin(), bench->cautions.end());
     for (const QueueStep& s : best.steps)
         if (s.what == "charge" && !s.attended) {
             best.notes.push_back(
-                phrase("Some charges run while nobody is there, as was allowed: a "
-                       "smoke alarm within earshot, nothing that burns beside it."));
+                phrase("Some charges run while nobody is there, as was allowed, with a tenth of C "
+                       "at most: a smoke alarm within earshot, nothing that burns beside it."));
             break;
         }
     return best;

@@ -14,7 +14,12 @@ struct QueueModule {
     double capacity_Ah = 0;  ///< 0: the rating
     double charge_A = 0;     ///< wanted; 0: the usual half C
     double discharge_A = 0;  ///< wanted; 0: a fifth of C
-    double floor_V = 0;      ///< a cell; for the list alone
+    double floor_V = 0;      ///< a cell; 0: the usual
+    double rested_V = 0;     ///< of the module at rest; 0: not measured
+    double ambient_C = 20;   ///< its warmth
+    std::string skin = {};   ///< what is wrong with its skin
+    std::vector<HazardOnFile> hazards = {};
+    ChargeWish charge() const;
 };
 
 /// A step that somebody put where he wants it: on this channel, not before this moment.
@@ -41,7 +46,7 @@ struct QueueWish {
     double rest_min = 20;
     Presence present;
     double start_s = 0;               ///< since 1970, as local time
-    bool unattendedCharging = false;  ///< allowed by the user in so many words
+    bool unattendedCharging = false;  ///< allowed by the user in so many words: a tenth of C then
     double seconds = 0.2;             ///< of computing time for a better plan
     unsigned seed = 1;
     std::vector<QueueDone> done;  ///< by module in the order of its chain
@@ -70,15 +75,17 @@ struct QueuePlan {
     double makespan_h() const { return (finish_s - start_s) / 3600; }
 };
 
-/// How long a module's step takes on a charger, s: capacity over the current that flows, plain
-/// arithmetic; a real end that comes later is for planning anew. Infinite where it cannot.
-double queueStep_s(const QueueModule& module, const ChargerCard& charger, bool charge,
-                   double& current_A);
+/// How long a module's step takes on a charger, s, and its current: a charge at the latest, as its own
+/// plan says (planCharge); a discharge its capacity over the current. `overnight`: with a tenth of
+/// C. Errors: what the gate refuses, a charger that cannot.
+Expected<double> queueStep_s(const QueueModule& module, const ChargerCard& charger, bool charge,
+                             bool overnight, double& current_A);
 
 /// Earliest finish, then fewest visits: longest remaining chain first, over randomly disturbed
-/// priorities until its time is up. A charge lies wholly within the hours in which somebody is
-/// there; so does every hand. Errors: no modules or chargers, a module that no charger can take
-/// (named, with the limit), a charge that is longer than the attended hours, no attended hours.
+/// priorities until its time is up. A charge lies wholly, to its latest end, within the hours in
+/// which somebody is there, or with the explicit permission outside them with a tenth of C; so does
+/// every hand. Errors: no modules or chargers, what the gate refuses, a module that no charger can
+/// take (named, with the limit), a charge that is longer than the attended hours.
 Expected<QueuePlan> planQueue(const QueueWish& wish);
 
 /// The greater of the work over the channels that may do it and the longest chain of one module, h.

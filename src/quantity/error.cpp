@@ -8,7 +8,9 @@ std::string Error::text() const {
     std::string out;
     if (!where.empty()) out += where + ": ";
     out += what;
-    if (!accepted.empty()) out += " " + phrase("Accepted: {}", accepted);
+    if (!accepted.empty())
+        out += " " + (rule.empty() ? phrase("Accepted: {}", accepted)
+                                   : phrase("Instead: {}", accepted));
     return out;
 }
 

@@ -25,6 +25,9 @@ struct Error {
     std::string what;      ///< what happened, one plain sentence
     std::string where;     ///< file, file:line or option; may be empty
     std::string accepted;  ///< what would be accepted instead; may be empty
+    /// Of a refusal for safety (safety/gate.h): what was asked for, which rule forbids it and where
+    /// that rule is from; else empty.
+    std::string act = {}, rule = {}, source = {};
 
     /// "where: what. Accepted: …" for a person.
     std::string text() const;

@@ -48,7 +48,7 @@ std::string card(const BatterySheetInput& in) {
     if (m.any() && c != nullptr) {
         limit(phrase("Full at, per cell"), m.set_V, "V", m.set_V > c->set_V + 0.001);
         limit(phrase("Empty at, per cell"), m.dischargeFloor_V, "V",
-              m.dischargeFloor_V < c->overdrained_V - 0.001);
+              m.dischargeFloor_V < c->overdischarge_V - 0.001);
         limit(phrase("Charge up to"), m.chargeMax_C, "C", m.chargeMax_C > c->chargeMax_C);
     }
     return h + "</table>\n";

@@ -53,6 +53,36 @@ std::string localTime(double at_s) {
     return isoTime(std::round(at_s / 60) * 60).substr(0, 16);
 }
 
+std::string refusalJson(const Error& e) {
+    JsonWriter out;
+    out.beginObject();
+    out.key("schema").text("narrow-knee/refusal/1");
+    out.key("act");
+    textOrNull(out, e.act);
+    out.key("because").text(e.where.empty() ? e.what : e.where + ": " + e.what);
+    out.key("rule").text(e.rule.empty() ? "figures" : e.rule);
+    out.key("source");
+    textOrNull(out, e.source);
+    out.key("instead");
+    textOrNull(out, e.accepted);
+    out.endObject();
+    return out.done();
+}
+
+namespace {
+
+/// What every plan says of its list to tick and of its ends.
+void endsAndList(JsonWriter& out, double preflight_A, double temperature_C,
+                 const std::vector<std::string>& endsBy, const std::string& left) {
+    out.key("preflight_current_A").number(preflight_A);
+    out.key("temperature_cutoff_C").number(temperature_C);
+    texts(out, "ends_by", endsBy);
+    out.key("left");
+    textOrNull(out, left);
+}
+
+}  // namespace
+
 std::string chargePlanJson(const ChargePlan& p) {
     JsonWriter out;
     out.beginObject();
@@ -69,6 +99,7 @@ std::string chargePlanJson(const ChargePlan& p) {
     out.key("peak_drop_mV_per_cell").number(p.peakDrop_mV);
     out.key("timer_min").number(p.timer_min);
     out.key("capacity_limit_mAh").number(p.capacityLimit_mAh);
+    out.key("rise_C_per_min").number(p.rise_Cmin);
     out.key("supply_W").number(p.supply_W);
     out.endObject();
     out.key("limited_by");
@@ -77,6 +108,9 @@ std::string chargePlanJson(const ChargePlan& p) {
     out.key("triage");
     textOrNull(out, toString(p.triage.word));
     out.key("fills").number(p.fills);
+    endsAndList(out, p.current_A, p.temperatureEnd_C, p.endsBy,
+                p.triage.word == Triage::Word::Gently ? std::string() : "charged");
+    out.key("from_soc").number(p.fromSoc >= 0 ? p.fromSoc : kNaN);
     range(out, p.time_s);
     out.key("knee_s").number(p.knee_s);
     out.key("reasons").beginObject();
@@ -125,7 +159,7 @@ std::string chargePlanText(const ChargePlan& p) {
     const auto row = [&](const char* name, const std::string& value, const char* reason) {
         const auto it = p.reasons.find(reason);
         out +=
-            fmt::format("{:<16}{:<14}{}\n", name, value, it == p.reasons.end() ? "" : it->second);
+            fmt::format("{:<16}{:<13} {}\n", name, value, it == p.reasons.end() ? "" : it->second);
     };
     row("chemistry", p.chemistry, "chemistry");
     row("cells", fmt::format("{}", p.cells), "cells");
@@ -136,10 +170,13 @@ std::string chargePlanText(const ChargePlan& p) {
     if (std::isfinite(p.cutoff_A)) row("cut-off", fmt::format("{:.3g} A", p.cutoff_A), "cutoff_A");
     if (std::isfinite(p.peakDrop_mV))
         row("peak", fmt::format("{:.0f} mV a cell", p.peakDrop_mV), "peak_drop_mV_per_cell");
+    row("temperature", fmt::format("{:.0f} °C", p.temperatureEnd_C), "temperature_cutoff_C");
+    if (std::isfinite(p.rise_Cmin))
+        row("warming", fmt::format("{:.0f} °C/min", p.rise_Cmin), "rise_C_per_min");
     row("timer", fmt::format("{:.0f} min", p.timer_min), "timer_min");
     row("capacity limit", fmt::format("{:.0f} mAh", p.capacityLimit_mAh), "capacity_limit_mAh");
     row("takes", minutes(p.time_s), "time_s");
-    row("supply", fmt::format("{:.0f} W", p.supply_W), "supply_W");
+    row("supply", fmt::format("{:.3g} W", p.supply_W), "supply_W");
     if (std::isfinite(p.fills)) row("fills", fmt::format("{:.1f}", p.fills), "fills");
     if (p.reasons.contains("life")) row("life", "", "life");
     out += lines("Before the start", p.preflight);
@@ -167,6 +204,7 @@ std::string programJson(const Program& p) {
         if (std::isfinite(s.start_s)) {
             out.key("start").text(localTime(s.start_s));
             out.key("end").text(localTime(s.end_s));
+            if (std::isfinite(s.latest_s)) out.key("latest_end").text(localTime(s.latest_s));
             if (!std::isfinite(start)) start = s.start_s;
             end = s.end_s;
         }
@@ -178,6 +216,8 @@ std::string programJson(const Program& p) {
         out.key("end").text(localTime(end));
     }
     range(out, p.time_s());
+    endsAndList(out, p.preflightCurrent_A, p.temperatureEnd_C, p.endsBy, p.left);
+    out.key("overnight").boolean(p.overnight);
     texts(out, "reasons", p.reasons);
     texts(out, "stop_rules", p.stopRules);
     texts(out, "preflight", p.preflight);
@@ -193,7 +233,9 @@ std::string programText(const Program& p) {
             std::isfinite(s.current_A) ? fmt::format("{:.3g} A", s.current_A) : std::string();
         out += fmt::format("{:<10}{:<9}until {}; {}\n", s.what, amps, s.until, minutes(s.time_s));
         if (std::isfinite(s.start_s))
-            out += fmt::format("          {} to {}\n", localTime(s.start_s), localTime(s.end_s));
+            out += fmt::format("          {} to {}, at the latest {}\n", localTime(s.start_s),
+                               localTime(s.end_s),
+                               localTime(std::isfinite(s.latest_s) ? s.latest_s : s.end_s));
     }
     out += lines("Why", p.reasons) + lines("Stop", p.stopRules) +
            lines("Before the start", p.preflight) + lines("Cautions", p.cautions);
@@ -223,6 +265,12 @@ std::string joinJson(const JoinAnswer& a) {
     out.endList();
     out.key("charge_moved_Ah").number(a.chargeMoved_Ah);
     out.key("settle_s").number(a.settle_s);
+    out.key("greatest_gap_V").number(a.greatestGap_V);
+    out.key("charge_together_A").number(a.together_A);
+    out.key("rule");
+    textOrNull(out, a.rule);
+    out.key("instead");
+    textOrNull(out, a.instead);
     texts(out, "reasons", a.reasons);
     texts(out, "order", a.order);
     texts(out, "cautions", a.cautions);
@@ -236,10 +284,15 @@ std::string joinText(const JoinAnswer& a) {
     for (const std::string& r : a.reasons) out += "  " + r + "\n";
     for (const JoinCurrent& i : a.currents)
         out += fmt::format(
-            "  {:<14}{:+.2f} A at first ({:+.2f} to {:+.2f} with leads), {:+.2f} A after "
+            "  {:<14}{:+.2f} A at first ({:+.2f} with long leads to {:+.2f}), {:+.2f} A after "
             "a minute\n",
             i.pack, i.first_A, i.firstLow_A, i.firstHigh_A, i.after60_A);
-    out += fmt::format("They meet at {:.2f} V; {:.3f} Ah move.\n", a.common_V, a.chargeMoved_Ah);
+    if (!a.allowed && !a.instead.empty()) out += "Instead: " + a.instead + "\n";
+    if (std::isfinite(a.common_V))
+        out += a.allowed
+                   ? fmt::format("They meet at {:.2f} V; {:.3f} Ah move.\n", a.common_V,
+                                 a.chargeMoved_Ah)
+                   : std::string();
     out += lines("Cautions", a.cautions);
     return out;
 }

@@ -11,6 +11,10 @@
 
 namespace nk {
 
+/// narrow-knee/refusal/1 of a plan's error: what was asked for, why not, by which rule and source, and
+/// what to do instead.
+std::string refusalJson(const Error& refused);
+
 std::string chargePlanJson(const ChargePlan& plan);
 std::string chargePlanText(const ChargePlan& plan);
 /// narrow-knee/charger-task/1.

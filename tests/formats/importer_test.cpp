@@ -14,7 +14,7 @@
 
 #include "analysis/analysis.h"
 #include "formats/importer.h"
-#include "formats/number.h"
+#include "quantity/number.h"
 #include "recording/integral.h"
 
 using namespace nk;

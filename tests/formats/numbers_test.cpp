@@ -1,7 +1,7 @@
 // Numbers and cells of foreign tables: the same numbers as the C library reads, whatever decimal
 // sign and thousands they have; words, halves and tricks are no numbers; cells come apart as they
 // were put together.
-#include "formats/number.h"
+#include "quantity/number.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>

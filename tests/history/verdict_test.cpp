@@ -43,13 +43,13 @@ class Verdicts : public testing::Test {
         history.points.push_back(health);
     }
     std::string verdict() {
-        result = judge(history, findings, siblings);
+        result = judge(history, hazards, siblings);
         return result.verdict;
     }
     std::string firstRule() const { return result.reasons.empty() ? "" : result.reasons[0].rule; }
 
     BatteryHistory history;
-    std::vector<StoredFinding> findings;
+    std::vector<HazardOnFile> hazards;
     std::vector<double> siblings;
     Verdict result;
     std::int64_t recordings = 0;
@@ -167,10 +167,29 @@ TEST_F(Verdicts, HeatImbalanceAndSiblingsAreReasonsToWatch) {
     point("imbalance_loss", 1.2, 0.05, 12);
     EXPECT_EQ(verdict(), "watch");
     history.points.pop_back();
-    findings.push_back({3, Severity::Hazard, "too_hot", "It was at 64 °C.", 0, 1});
+    hazards.push_back({"too_hot", "2026-05-01", "battery", false, 3, "It was at 64 °C."});
     EXPECT_EQ(verdict(), "watch");
-    EXPECT_EQ(firstRule(), "heat");
+    EXPECT_EQ(firstRule(), "hazard");
     EXPECT_EQ(result.reasons[0].recording, 3);
+}
+
+TEST_F(Verdicts, HazardsStandBeforeEveryFigure) {
+    card("nmc", 2.5);
+    whole(2.45, 0.01, 10);
+    EXPECT_EQ(verdict(), "keep");
+    hazards = {{"overvoltage", "2026-02-01", "charger", false, 7, "It reached 4.28 V."}};
+    EXPECT_EQ(verdict(), "watch");
+    EXPECT_EQ(firstRule(), "hazard");
+    EXPECT_EQ(result.reasons[0].recording, 7);
+    EXPECT_NE(result.reasons[0].text.find("2026-02-01"), std::string::npos);
+    hazards.push_back({"out_of_use", "2026-03-01", "battery", true, 9, "It was driven to 0.8 V."});
+    EXPECT_EQ(verdict(), "retire") << "whatever it holds, and looked at or not";
+    EXPECT_EQ(firstRule(), "hazard");
+    // Without any capacity a hazard is a verdict all the same.
+    history.points.clear();
+    EXPECT_EQ(verdict(), "retire");
+    hazards.pop_back();
+    EXPECT_EQ(verdict(), "watch");
 }
 
 TEST_F(Verdicts, ColdOrFastDischargesJudgeNothing) {

@@ -56,14 +56,15 @@ TEST(Chargers, WattsDecideWhateverIsSet) {
 }
 
 TEST(ChargePlans, TheTradesOwnSums) {
-    // 0.1C and 0.2C of 750 mAh are 75 and 150 mA.
-    for (const auto& [rate, amps] : {std::pair(0.1, 0.075), std::pair(0.2, 0.15)}) {
+    // 0.1C and 0.2C of 750 mAh are 75 and 150 mA; 160 and 120 % of it are the backstops.
+    for (const auto& [rate, amps, limit_mAh] :
+         {std::tuple(0.1, 0.075, 1200.0), std::tuple(0.2, 0.15, 900.0)}) {
         ChargeWish w = wish("nimh", 1, 0.75);
         w.rate_C = rate;
         const auto plan = planCharge(w);
         ASSERT_TRUE(plan);
         EXPECT_NEAR(plan->current_A, amps, 1e-12);
-        EXPECT_NEAR(plan->capacityLimit_mAh, 900, 1e-9);  // 120 %
+        EXPECT_NEAR(plan->capacityLimit_mAh, limit_mAh, 1e-9);
         EXPECT_TRUE(std::isnan(plan->set_V));
     }
     ChargeWish w = wish("nimh", 6, 6.5);
@@ -148,7 +149,8 @@ TEST(Triage, VoltsAtRestDecideBeforeAnythingIsSet) {
     EXPECT_EQ(word(pack, 0, {}), W::NotMeasured);
     EXPECT_EQ(word(pack, 11.4, {}), W::Normal);
     EXPECT_EQ(word(pack, 8.4, {}), W::Gently);
-    EXPECT_EQ(word(pack, 5.0, {}), W::OutOfUse);
+    EXPECT_EQ(word(pack, 6.0, {}), W::OutOfUse);
+    EXPECT_EQ(word(pack, 12.9, {}), W::OverFull) << "4.30 V a cell";
     // One bad cell decides, whatever the mean says.
     EXPECT_EQ(word(pack, 0, {3.9, 3.9, 1.2}), W::OutOfUse);
     EXPECT_EQ(word(pack, 0, {3.9, 3.9, 2.7}), W::Gently);
@@ -172,7 +174,7 @@ TEST(Triage, VoltsAtRestDecideBeforeAnythingIsSet) {
     EXPECT_LE(gently->current_A, 0.1 * 2.2 + 1e-9);
     EXPECT_LE(gently->timer_min, 30);
     EXPECT_EQ(gently->limitedBy, "overdrained");
-    wish.rested_V = 5;
+    wish.rested_V = 6;
     EXPECT_FALSE(planCharge(wish));
     // A rested voltage tells the level, and so the time.
     wish.rested_V = 3 * 4.0;
@@ -279,7 +281,8 @@ TEST(Programs, NickelIsBroughtInAndBackLithiumIsNot) {
     w.battery = pack("nimh", 6, 6.5);
     const auto in = planBreakIn(w);
     ASSERT_TRUE(in);
-    ASSERT_EQ(in->steps.size(), 4U);
+    ASSERT_EQ(in->steps.size(), 6U) << "it ends with a charge";
+    EXPECT_EQ(in->left, "charged");
     EXPECT_NEAR(in->steps[0].current_A, 1.3, 1e-9);
     EXPECT_NEAR(in->steps[1].current_A, 0.65, 1e-9);
     EXPECT_NEAR(in->steps[1].time_s[1], 16 * 3600, 1);
@@ -287,12 +290,16 @@ TEST(Programs, NickelIsBroughtInAndBackLithiumIsNot) {
     w.cycles = 2;
     const auto back = planRecondition(w);
     ASSERT_TRUE(back);
-    EXPECT_EQ(back->steps.size(), 9U);
+    EXPECT_EQ(back->steps.size(), 11U);
+    w.leaveEmpty = true;
+    EXPECT_EQ(planRecondition(w)->steps.size(), 9U);
+    EXPECT_EQ(planRecondition(w)->left, "empty");
+    w.leaveEmpty = false;
     w.floor_V = 0.9;
     EXPECT_FALSE(planRecondition(w));  // deep only for single cells
     w.battery = pack("nimh", 1, 2);
     EXPECT_TRUE(planRecondition(w));
-    w.lamp_W = 10;
+    w.lamp_W = 2;
     const auto lamp = planRecondition(w);
     ASSERT_TRUE(lamp);
     EXPECT_NE(lamp->cautions.back().find("lamp"), std::string::npos);

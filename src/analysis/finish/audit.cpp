@@ -342,8 +342,11 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
     for (std::size_t k = 1; k < list.size(); ++k) {
         if (!list[k].isCharge() || list[k - 1].kind != StepKind::Rest) continue;
         const double rested = in.perCell(list[k - 1].endVoltage_V);
-        if (!(rested < c->overdrained_V - 0.02)) continue;
-        const bool out_ = !c->nickel() && rested < c->outOfUse_V;
+        const double doubt = in.accuracy.voltageGain * std::abs(rested) +
+                             in.accuracy.voltageOffsetSteps *
+                                 in.recording.voltageQuality().resolution / in.battery.cells();
+        if (!c->overdrained(rested, doubt)) continue;
+        const bool out_ = !c->nickel() && c->outOfUse(rested, doubt);
         std::string advice;
         if (c->nickel())
             advice = phrase(
@@ -357,7 +360,7 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
             advice = phrase(
                 "Start with a tenth of the usual current, attended, until it is over its floor; "
                 "stop if it warms.");
-        out.push_back({out_ ? Severity::Hazard : Severity::Verdict,
+        out.push_back({out_ && !in.assumed("chemistry") ? Severity::Hazard : Severity::Verdict,
                        "overdrained_start",
                        phrase("The charge began over-drained: {:.2f} V a cell at rest. {} "
                               "should not rest under {:.2f} V.",

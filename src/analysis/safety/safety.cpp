@@ -80,71 +80,169 @@ std::string kindText(const AnalysisInput& in, const Chemistry& c) {
 
 }  // namespace
 
+namespace {
+
+/// The worst of the pack's mean and of every cell.
+struct WorstCell {
+    Worst where;
+    double perCell_V = 0;
+    double doubt_V = 0;  ///< half width: the meter's gain and offset, per cell
+    std::string who;     ///< "a cell on average", "in cell 3"; empty: the battery is one cell
+    bool any() const { return where.any; }
+};
+
+double doubtOf(const AnalysisInput& in, double volts, const ChannelQuality& quality, double cells) {
+    return in.accuracy.voltageGain * std::abs(volts) +
+           in.accuracy.voltageOffsetSteps * quality.resolution / cells;
+}
+
+/// The most extreme voltage of a cell beyond a limit, freed of noise.
+WorstCell worstCell(const AnalysisInput& in, double limit_V, bool above) {
+    const double interval = in.recording.usualInterval_s();
+    const double cells = in.battery.cells();
+    WorstCell out;
+    out.where = worstOf(
+        in, excursions(in.recording.voltage_V(), limit_V * cells, above, interval), above);
+    out.perCell_V = out.where.extreme / cells;
+    out.who = in.battery.series > 1 ? phrase("a cell on average") : "";
+    out.doubt_V = doubtOf(in, out.perCell_V, in.recording.voltageQuality(), cells);
+    for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
+        const auto& column = in.recording.cells_V()[n];
+        const Worst cell = worstOf(in, excursions(column, limit_V, above, interval), above);
+        const bool worse =
+            above ? cell.extreme > out.perCell_V : cell.extreme < out.perCell_V;
+        if (!cell.any || (out.any() && !worse)) continue;
+        out.where = cell;
+        out.perCell_V = cell.extreme;
+        out.doubt_V = doubtOf(in, cell.extreme, estimateQuality(column, 0), 1);
+        out.who = phrase("in cell {}", n + 1);
+    }
+    return out;
+}
+
+/// A hazard of a kind that was only guessed is a question.
+Severity hazardOr(const AnalysisInput& in) {
+    return in.assumed("chemistry") ? Severity::Verdict : Severity::Hazard;
+}
+
+std::string askKind(const Chemistry& c) {
+    return phrase("The kind of battery is a guess: is it {}? Say so on its card. ", c.name());
+}
+
+}  // namespace
+
 void checkOvervoltage(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || !std::isfinite(c->fault_V)) return;
-    const double interval = in.recording.usualInterval_s();
-    Worst w = worstOf(
-        in, excursions(in.recording.voltage_V(), c->fault_V * in.battery.cells(), true, interval),
-        true);
-    double perCell = w.extreme / in.battery.cells();
-    std::string who = in.battery.series > 1 ? phrase("a cell on average") : "";
-    for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
-        const Worst cell =
-            worstOf(in, excursions(in.recording.cells_V()[n], c->fault_V, true, interval), true);
-        if (cell.any && (!w.any || cell.extreme > perCell)) {
-            w = cell;
-            perCell = cell.extreme;
-            who = phrase("in cell {}", n + 1);
-        }
-    }
-    if (!w.any) return;
-    const bool charging = in.recording.current_A()[w.first] > 0;
+    const WorstCell w = worstCell(in, c->fault_V, true);
+    if (!w.any() || !c->overFault(w.perCell_V, w.doubt_V)) return;
+    const bool charging = in.recording.current_A()[w.where.first] > 0;
+    const std::string advice =
+        charging
+            ? phrase(
+                  "Do not use this charger with this battery. Let the battery rest outside, away "
+                  "from things that burn, and use it only if it is neither warm nor swollen.")
+            : phrase("Check the chemistry and series count on the battery card, then the charger.");
+    out.push_back({hazardOr(in), "overvoltage",
+                   phrase("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.",
+                          w.perCell_V, w.who, w.who.empty() ? "" : ", ", c->fault_V,
+                          kindText(in, *c)),
+                   in.assumed("chemistry") ? askKind(*c) : advice,
+                   evidenceOf(in, w.where.first, w.where.last)});
+}
+
+void checkNearFault(const AnalysisInput& in, std::vector<Finding>& out) {
+    const Chemistry* c = in.chemistry();
+    if (c == nullptr || !std::isfinite(c->fault_V) || in.assumed("chemistry")) return;
+    const WorstCell w = worstCell(in, c->fault_V, true);
+    if (!w.any() || c->overFault(w.perCell_V, w.doubt_V)) return;
     out.push_back(
-        {Severity::Hazard, "overvoltage",
-         phrase("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.", perCell,
-                who, who.empty() ? "" : ", ", c->fault_V, kindText(in, *c)),
-         charging
-             ? phrase(
-                   "Do not use this charger with this battery. Let the battery rest outside, away "
-                   "from things that burn, and use it only if it is neither warm nor swollen.")
-             : phrase(
-                   "Check the chemistry and series count on the battery card, then the charger."),
-         evidenceOf(in, w.first, w.last)});
+        {Severity::Verdict, "near_fault_voltage",
+         phrase("The voltage read {:.3f} V {}{}near the {:.2f} V fault limit of {}: the meter's own "
+                "doubt is ± {:.3f} V.",
+                w.perCell_V, w.who, w.who.empty() ? "" : ", ", c->fault_V, kindText(in, *c),
+                w.doubt_V),
+         phrase("Hold a better meter beside it before this charger is used again."),
+         evidenceOf(in, w.where.first, w.where.last)});
 }
 
 void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr) return;
-    const double interval = in.recording.usualInterval_s();
-    const double limit = c->overdrained_V - 0.02;
-    Worst w = worstOf(
-        in, excursions(in.recording.voltage_V(), limit * in.battery.cells(), false, interval),
-        false);
-    double perCell = w.extreme / in.battery.cells();
-    std::string who = in.battery.series > 1 ? phrase(" a cell on average") : "";
-    for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
-        const Worst cell =
-            worstOf(in, excursions(in.recording.cells_V()[n], limit, false, interval), false);
-        if (cell.any && (!w.any || cell.extreme < perCell)) {
-            w = cell;
-            perCell = cell.extreme;
-            who = phrase(" in cell {}", n + 1);
-        }
-    }
-    if (!w.any) return;
-    const bool dead = !c->nickel() && perCell < c->outOfUse_V;
+    const WorstCell w = worstCell(in, c->overdischarge_V, false);
+    if (!w.any() || !c->tooDeep(w.perCell_V, w.doubt_V)) return;
     out.push_back(
-        {Severity::Hazard, "overdischarge",
-         phrase("The voltage fell to {:.2f} V{}, under the {:.2f} V that {} bears.", perCell, who,
-                c->overdrained_V, kindText(in, *c)),
-         dead ? phrase("A lithium cell that was under its lowest limit is out of use: do not "
-                       "charge it again; recycle it by the local rules.")
+        {hazardOr(in), "overdischarge",
+         phrase("The voltage fell to {:.2f} V{}, under the {:.2f} V that {} bears.", w.perCell_V,
+                w.who.empty() ? "" : " " + w.who, c->overdischarge_V, kindText(in, *c)),
+         in.assumed("chemistry") ? askKind(*c)
+         : c->ruined(w.perCell_V, w.doubt_V)
+             ? phrase("A cell that was driven so far is out of use: do not charge it again; recycle "
+                      "it by the local rules.")
          : c->nickel()
              ? phrase("Charge it gently first (0.1C or less, attended) to 1.0 V a cell; a "
                       "pack's mean can hide a reversed cell.")
              : phrase("Recharge soon and gently, attended, and raise the cut-off of the load."),
-         evidenceOf(in, w.first, w.last)});
+         evidenceOf(in, w.where.first, w.where.last)});
+}
+
+namespace {
+
+/// The lowest rest, of ten minutes and more, that is out of use; of the pack's mean and the cells.
+WorstCell lowestRest(const AnalysisInput& in, const Chemistry& c) {
+    constexpr double kSettled_s = 600;
+    WorstCell out;
+    const auto look = [&](std::span<const double> column, double cells, const std::string& who) {
+        const bool whole = column.data() == in.recording.voltage_V().data();
+        for (const Step& s : in.steps.list) {
+            if (s.kind != StepKind::Rest || s.end_s - s.start_s < kSettled_s) continue;
+            const double volts = column[s.last] / cells;
+            if (!c.outOfUse(volts)) continue;
+            const double doubt = doubtOf(
+                in, volts, whole ? in.recording.voltageQuality() : estimateQuality(column, 0),
+                cells);
+            if (!c.outOfUse(volts, doubt) || (out.any() && volts >= out.perCell_V)) continue;
+            out.where.any = true;
+            out.where.first = s.first;
+            out.where.last = s.last;
+            out.perCell_V = volts;
+            out.doubt_V = doubt;
+            out.who = who;
+        }
+    };
+    look(in.recording.voltage_V(), in.battery.cells(),
+         in.battery.series > 1 ? phrase("a cell on average") : "");
+    for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n)
+        look(in.recording.cells_V()[n], 1, phrase("in cell {}", n + 1));
+    return out;
+}
+
+}  // namespace
+
+void checkOutOfUse(const AnalysisInput& in, std::vector<Finding>& out) {
+    const Chemistry* c = in.chemistry();
+    if (c == nullptr || in.assumed("chemistry")) return;
+    const auto tell = [&](const WorstCell& w, const std::string& why) {
+        out.push_back({Severity::Hazard, "out_of_use",
+                       phrase("This battery is out of use: {}", why),
+                       phrase("Neither charge nor test it; tape its terminals and recycle it by the "
+                              "local rules, cool or not."),
+                       evidenceOf(in, w.where.first, w.where.last)});
+    };
+    if (std::isfinite(c->fault_V)) {
+        const WorstCell high = worstCell(in, c->fault_V, true);
+        if (high.any() && c->grosslyOvercharged(high.perCell_V, high.doubt_V))
+            return tell(high, phrase("it was grossly overcharged, to {:.2f} V {}", high.perCell_V,
+                                     high.who));
+    }
+    const WorstCell low = worstCell(in, c->ruined_V, false);
+    if (low.any() && c->ruined(low.perCell_V, low.doubt_V))
+        return tell(low, low.perCell_V < 0
+                             ? phrase("a cell was reversed ({:.2f} V {})", low.perCell_V, low.who)
+                             : phrase("it was driven down to {:.2f} V {}", low.perCell_V, low.who));
+    const WorstCell rest = lowestRest(in, *c);
+    if (rest.any())
+        tell(rest, phrase("it rested at {:.2f} V {}", rest.perCell_V, rest.who));
 }
 
 namespace {
@@ -177,7 +275,7 @@ namespace {
 /// Between the limit and "slowly only": charged as quickly as in the warm.
 void checkChargedQuicklyInTheCold(const AnalysisInput& in, const Chemistry& c,
                                   std::vector<Finding>& out) {
-    constexpr double kSlowly_C = 0.3;  // common practice, no source
+    const double slowly_C = 1.05 * c.chargeSlowRate_C;  // the set figure, as a meter reads it
     if (in.battery.rated_Ah <= 0 || !everBeyond(in, c.chargeSlowBelow_C, false)) return;
     const Worst w = worstOf(in,
                             excursions(chargingTemperature(in), c.chargeSlowBelow_C, false,
@@ -187,12 +285,13 @@ void checkChargedQuicklyInTheCold(const AnalysisInput& in, const Chemistry& c,
     const Integral sum = integrate(in.recording, w.first, w.last);
     if (!(sum.duration_s > 0)) return;
     const double rate_C = sum.charge_Ah * 3600 / sum.duration_s / in.battery.rated_Ah;
-    if (rate_C <= kSlowly_C) return;
+    if (rate_C <= slowly_C) return;
     out.push_back({Severity::Verdict, "charged_cold",
                    phrase("Charged at {:.1f} °C with {:.1f}C. Under {:.0f} °C {} is charged slowly "
                           "only, with at most "
                           "about {:.1f}C.",
-                          w.extreme, rate_C, c.chargeSlowBelow_C, kindText(in, c), kSlowly_C),
+                          w.extreme, rate_C, c.chargeSlowBelow_C, kindText(in, c),
+                          c.chargeSlowRate_C),
                    phrase("Warm the battery before charging, or set a smaller current."),
                    evidenceOf(in, w.first, w.last)});
 }
@@ -213,9 +312,9 @@ void checkChargedCold(const AnalysisInput& in, std::vector<Finding>& out) {
         return;
     }
     // Titanate works at about 1.55 V against lithium: nothing plates there.
-    const bool plates = !c->nickel() && c->id != "lto";
+    const bool plates = c->plates;
     out.push_back(
-        {Severity::Hazard, "charged_cold",
+        {hazardOr(in), "charged_cold",
          phrase("Charged at {:.1f} °C, under the {:.0f} °C limit of {}, for {}.", w.extreme,
                 c->chargeMin_C, kindText(in, *c), durationText(w.total_s)),
          plates
@@ -235,7 +334,7 @@ void checkChargedHot(const AnalysisInput& in, std::vector<Finding>& out) {
         true);
     if (!longEnough(in, w)) return;
     out.push_back(
-        {Severity::Hazard, "charged_hot",
+        {hazardOr(in), "charged_hot",
          phrase("Charged at up to {:.1f} °C, over the {:.0f} °C limit of {}, for {}.", w.extreme,
                 c->chargeMax_C, kindText(in, *c), durationText(w.total_s)),
          phrase("Charge with less current or let it cool first; heat while charging is wear, and a "

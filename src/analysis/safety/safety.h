@@ -6,6 +6,11 @@
 namespace nk {
 
 void checkOvervoltage(const AnalysisInput& in, std::vector<Finding>& out);
+/// Over the fault limit only by less than the meter's own doubt.
+void checkNearFault(const AnalysisInput& in, std::vector<Finding>& out);
+/// What ends a battery's use: grossly overcharged, reversed or driven far down, a rest under the
+/// out-of-use voltage.
+void checkOutOfUse(const AnalysisInput& in, std::vector<Finding>& out);
 void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out);
 void checkChargedCold(const AnalysisInput& in, std::vector<Finding>& out);
 void checkChargedHot(const AnalysisInput& in, std::vector<Finding>& out);

@@ -8,6 +8,7 @@
 #include "formats/growing_log.h"
 #include "history/live_log.h"
 #include "instrument/watch_source.h"
+#include "quantity/number.h"
 
 namespace nk {
 
@@ -28,15 +29,15 @@ std::vector<LiveRow> plainRows(std::string_view text, double began_s) {
     std::vector<LiveRow> out;
     while (!text.empty()) {
         const auto end = text.find('\n');
-        const std::string line(text.substr(0, end));
+        std::string_view line = text.substr(0, end);
         text = end == std::string_view::npos ? std::string_view() : text.substr(end + 1);
         double value[4] = {kNaN, kNaN, kNaN, kNaN};
-        const char* at = line.c_str();
         for (double& v : value) {
-            char* stop = nullptr;
-            v = std::strtod(at, &stop);
-            if (stop == at) v = kNaN;
-            at = *stop == ',' ? stop + 1 : stop;
+            v = takeNumber(line).value_or(kNaN);
+            if (const auto comma = line.find(','); comma != std::string_view::npos)
+                line.remove_prefix(comma + 1);
+            else
+                line = {};
         }
         if (std::isfinite(value[0]) && std::isfinite(value[1]))
             out.push_back({began_s + value[0], value[1], value[2], value[3]});

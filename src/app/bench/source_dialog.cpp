@@ -120,9 +120,8 @@ void SourceDialog::refresh() {
     for (QCheckBox* t : ticks_) letGo(t);
     ticks_.clear();
     const Battery b = session_.batteryOf(battery_->currentData().toLongLong());
-    for (const std::string& line : preflightList(b, 0)) {
-        // The current is the plan's matter.
-        if (b.rated_Ah > 0 && line.find("mA") != std::string::npos) continue;
+    // The current is the plan's matter.
+    for (const std::string& line : preflightList(b, 0, 0)) {
         auto* tick = new QCheckBox(QString::fromStdString(line), this);
         tick->setObjectName("sourceTick");
         list_->addWidget(tick);

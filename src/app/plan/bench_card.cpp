@@ -60,10 +60,14 @@ BenchCard benchCard(const ChargePlan& p, const QString& battery) {
     if (std::isfinite(p.peakDrop_mV))
         row(QObject::tr("Peak"), say(phrase("{:.0f} mV a cell", p.peakDrop_mV)),
             "peak_drop_mV_per_cell");
+    row(QObject::tr("Warmest"), say(shortValue(p.temperatureEnd_C, "C")), "temperature_cutoff_C");
+    if (std::isfinite(p.rise_Cmin))
+        row(QObject::tr("Warming"), say(phrase("{:.0f} °C a minute", p.rise_Cmin)),
+            "rise_C_per_min");
     row(QObject::tr("Timer"), say(phrase("{:.0f} min", p.timer_min)), "timer_min");
     row(QObject::tr("Capacity limit"), say(phrase("{:.0f} mAh", p.capacityLimit_mAh)),
         "capacity_limit_mAh");
-    row(QObject::tr("Supply"), say(phrase("{:.0f} W", p.supply_W)), "supply_W");
+    row(QObject::tr("Supply"), say(shortValue(p.supply_W, "W")), "supply_W");
     for (const char* more : {"time_s", "fills", "life"})
         if (const auto it = p.reasons.find(more); it != p.reasons.end())
             out.reasons << say(it->second);
@@ -107,10 +111,19 @@ BenchCard benchCard(const JoinAnswer& a) {
     for (const JoinCurrent& i : a.currents)
         out.rows.push_back(
             {say(i.pack), say(phrase("{:+.1f} A", i.first_A)),
-             say(phrase("at first; {:+.1f} to {:+.1f} A with leads and board, {:+.1f} A after a "
+             say(phrase("at first; {:+.1f} A with long leads to {:+.1f} A, {:+.1f} A after a "
                         "minute; {:.0f} % of a charge afterwards",
                         i.firstLow_A, i.firstHigh_A, i.after60_A, 100 * i.share))});
-    out.rows.push_back({QObject::tr("They meet at"), say(phrase("{:.2f} V", a.common_V)),
+    if (std::isfinite(a.greatestGap_V))
+        out.rows.push_back({QObject::tr("May differ by"),
+                            say(phrase("{:.3f} V", a.greatestGap_V)),
+                            QObject::tr("at most, measured at rest")});
+    if (a.allowed && std::isfinite(a.together_A))
+        out.rows.push_back({QObject::tr("Charged together"), say(shortValue(a.together_A, "A")),
+                            QObject::tr("at most, once they have settled")});
+    if (!a.instead.empty()) out.lead += " " + QObject::tr("Instead: %1").arg(say(a.instead));
+    if (a.allowed && std::isfinite(a.common_V))
+        out.rows.push_back({QObject::tr("They meet at"), say(phrase("{:.2f} V", a.common_V)),
                         say(phrase("{:.2f} Ah move until then", a.chargeMoved_Ah))});
     out.reasons = list(a.reasons);
     out.cautions = list(a.cautions);

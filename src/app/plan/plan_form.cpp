@@ -56,6 +56,10 @@ PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
         chemistry_->addItem(QString::fromStdString(c.name()), QString::fromStdString(c.id));
     series_ = grid_->whole(tr("Cells in series"), "planSeries", 1, 400, 3);
     rated_ = grid_->decimal(tr("Rated"), "planRated", {0.01, 10000, 0.5, 2}, 5, "Ah");
+    today_ = grid_->decimal(tr("Holds today"), "planToday", {0, 10000, 0.1, 2}, 0, "Ah",
+                            tr("What it really delivers, as measured: currents, limits and timers "
+                               "count of it"));
+    today_->setSpecialValueText(tr("as rated"));
     charger_ = grid_->choice(tr("Charger"), "planCharger", {});
     rate_ = grid_->decimal(tr("Rate"), "planRate", {0, 10, 0.1, 2}, 0, "C");
     rate_->setSpecialValueText(tr("kind"));
@@ -95,6 +99,12 @@ PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
     beyond_->setObjectName("planBeyond");
     connect(beyond_, &QCheckBox::toggled, this, change);
     box->addWidget(beyond_);
+    ratingIsRight_ =
+        new QCheckBox(tr("The rating is right: these are large cells, or many in parallel"), this);
+    ratingIsRight_->setObjectName("planRatingIsRight");
+    connect(ratingIsRight_, &QCheckBox::toggled, this, change);
+    box->addWidget(ratingIsRight_);
+    ratingIsRight_->hide();
     unattended_ = new QCheckBox(tr("Charges may run while nobody is there: my word for it"), this);
     unattended_->setObjectName("planUnattended");
     connect(unattended_, &QCheckBox::toggled, this, change);
@@ -123,11 +133,11 @@ void PlanForm::setAsked(PlanAsked asked) {
     const auto visible = [this](QWidget* field, bool on) { grid_->ask(field, on); };
     const bool single = asked != A::Join && asked != A::Queue && asked != A::WhatIf;
     for (QWidget* w :
-         std::initializer_list<QWidget*>{chemistry_, series_, rated_, charger_, warmth_})
+         std::initializer_list<QWidget*>{chemistry_, series_, rated_, today_, charger_, warmth_})
         visible(w, single);
     visible(rate_, asked == A::Charge || asked == A::ReadyBy);
     visible(target_, asked == A::Charge);
-    visible(rested_, asked == A::Charge);
+    visible(rested_, single);
     visible(field_, asked == A::Charge);
     visible(from_, asked == A::Charge || asked == A::Storage || asked == A::ReadyBy);
     visible(program_, asked == A::BackToLife);
@@ -137,7 +147,7 @@ void PlanForm::setAsked(PlanAsked asked) {
     visible(presentTo_, asked == A::ReadyBy || asked == A::Queue);
     grid_->layOut();
     beyond_->setVisible(asked == A::Charge);
-    unattended_->setVisible(asked == A::Queue);
+    unattended_->setVisible(asked == A::Queue || asked == A::ReadyBy || asked == A::BackToLife);
     week_->setVisible(asked == A::ReadyBy);
     setVisible(asked != A::Join && asked != A::WhatIf);
 }
@@ -150,7 +160,14 @@ void PlanForm::setBattery(const Battery& b) {
     if (b.rated_Ah > 0) rated_->setValue(b.rated_Ah);
     rested_->clear();
     from_->setValue(-1);
+    today_->setValue(0);
+    ratingIsRight_->setChecked(false);
+    ratingIsRight_->hide();
     filling_ = false;
+}
+
+void PlanForm::askRating(bool doubted) {
+    ratingIsRight_->setVisible(doubted || ratingIsRight_->isChecked());
 }
 
 void PlanForm::setChargers(std::vector<ChargerCard> chargers) {
@@ -202,6 +219,8 @@ ChargeWish PlanForm::chargeWish(const Battery& base) const {
     w.fieldBattery_Wh = field_->value();
     if (!anyCharger())
         w.charger = chargers_[static_cast<std::size_t>(charger_->currentIndex() - 1)];
+    w.capacity_Ah = today_->value();
+    w.ratingIsRight = ratingIsRight_->isChecked();
     const auto volts = voltsIn(rested_->text());
     if (volts.size() == 1)
         w.rested_V = volts.front();
@@ -216,8 +235,13 @@ ProgramWish PlanForm::programWish(const Battery& base) const {
     w.ambient_C = warmth_C();
     w.cycles = cycles();
     w.fromSoc = fromSoc();
-    if (!anyCharger())
-        w.charger = chargers_[static_cast<std::size_t>(charger_->currentIndex() - 1)];
+    w.overnight = unattended();
+    const ChargeWish charge = chargeWish(base);
+    w.charger = charge.charger;
+    w.capacity_Ah = charge.capacity_Ah;
+    w.ratingIsRight = charge.ratingIsRight;
+    w.rested_V = charge.rested_V;
+    w.cells_V = charge.cells_V;
     return w;
 }
 

@@ -36,6 +36,8 @@ class PlanForm : public QWidget {
     void setChargers(std::vector<ChargerCard> chargers);
     const std::vector<ChargerCard>& chargers() const { return chargers_; }
     void setBack(Back back);
+    /// Shows the tick by which a person stands by a rating that is doubted.
+    void askRating(bool doubted);
     /// The figures of a queue that is under way.
     void setQueue(const QueueWish& wish);
 
@@ -74,6 +76,8 @@ class PlanForm : public QWidget {
     QSpinBox* warmth_ = nullptr;
     QSpinBox* field_ = nullptr;
     QCheckBox* beyond_ = nullptr;
+    QCheckBox* ratingIsRight_ = nullptr;
+    QDoubleSpinBox* today_ = nullptr;
     QComboBox* program_ = nullptr;
     QSpinBox* cycles_ = nullptr;
     QDateTimeEdit* ready_ = nullptr;

@@ -23,10 +23,15 @@
 #include "planning/log_next.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
+#include "safety/rules.h"
 
 namespace nk {
 
 namespace {
+
+QString say(const std::string& words) {
+    return QString::fromStdString(words);
+}
 
 double asLocal_s(const QDateTime& at) {
     return static_cast<double>(QDateTime(at.date(), at.time(), Qt::UTC).toSecsSinceEpoch());
@@ -197,6 +202,7 @@ void PlanStation::learn(std::int64_t id, std::int64_t recording) {
                 out.whyNone = text(model.error());
             out.ready = keptReadyIn((*book)->setting(readySetting(id)).value_or(std::string()));
             out.plans = plansOf(**book, id);
+            if (auto hazards = hazardsOf(**book, id)) out.hazards = std::move(*hazards);
             if (recording > 0 && !out.plans.empty()) {
                 const auto opened = openRecording(**book, recording);
                 const int before = opened ? planBefore(out.plans, *opened) : -1;
@@ -227,11 +233,36 @@ Battery PlanStation::base() const {
 
 ChargeWish PlanStation::chargeWish() const {
     ChargeWish w = form_->chargeWish(base());
+    w.hazards = known_.hazards;
+    w.skin = learnedOf_ > 0 ? session_.lifeOf(learnedOf_).outOfUse : std::string();
     if (known_.model && known_.model->model.series == w.battery.series) {
         const OwnModel& own = known_.model->model;
         w.resistance_ohm = own.r0At(0.5 * own.scale_Ah, w.ambient_C) + own.r_ohm[0] + own.r_ohm[1];
     }
     return w;
+}
+
+ProgramWish PlanStation::programWish() const {
+    ProgramWish w = form_->programWish(base());
+    w.hazards = known_.hazards;
+    w.skin = learnedOf_ > 0 ? session_.lifeOf(learnedOf_).outOfUse : std::string();
+    return w;
+}
+
+/// A refusal as a person reads it: why, and what to do instead, with the rule's source.
+void PlanStation::refuse(const Error& why) {
+    problem_ = say(why.where.empty() ? why.what : why.where + ": " + why.what);
+    instead_.clear();
+    if (!why.accepted.empty())
+        instead_ = why.rule.empty() ? tr("Accepted: %1").arg(say(why.accepted))
+                                    : tr("Instead: %1").arg(say(why.accepted));
+    if (!why.rule.empty()) {
+        const GateRule& rule = gateRule(why.rule);
+        instead_ += "\n" + tr("The rule: %1 (%2)")
+                               .arg(say(phrase(std::string(rule.says))),
+                                    say(phrase(std::string(rule.source))));
+    }
+    form_->askRating(why.rule == "figures" && why.accepted.find("--rating-is-right") != std::string::npos);
 }
 
 void PlanStation::setAsked(Asked asked) {
@@ -255,15 +286,16 @@ void PlanStation::setAsked(Asked asked) {
 void PlanStation::answer() {
     if (!built_) return;
     problem_.clear();
+    instead_.clear();
     card_ = {};
     ready_.reset();
     const auto take = [&](const auto& plan) {
         if (plan)
             card_ = benchCard(*plan, name_);
         else
-            problem_ = text(plan.error());
+            refuse(plan.error());
     };
-    const ProgramWish wish = form_->programWish(base());
+    const ProgramWish wish = programWish();
     switch (asked_) {
         case Asked::Charge:
             take(planCharge(chargeWish()));
@@ -289,6 +321,7 @@ void PlanStation::answer() {
             ReadyWish ready;
             ready.charge = chargeWish();
             ready.charge.set_V = 0;
+            ready.charge.overnight = form_->unattended();
             ready.now_s = asLocal_s(QDateTime::currentDateTime());
             ready.ready_s = form_->ready_s();
             ready.present = form_->present();
@@ -303,7 +336,8 @@ void PlanStation::answer() {
         }
         case Asked::Join: {
             if (packs_.empty()) {
-                problem_ =
+                problem_ = tr("Which packs?");
+                instead_ =
                     tr("Open a table with a pack a row: name, chemistry, series, voltage_v, "
                        "rated_ah, and resistance_ohm, charge_limit_c, soc where they are known.");
                 break;
@@ -312,7 +346,7 @@ void PlanStation::answer() {
             if (joined)
                 card_ = benchCard(*joined);
             else
-                problem_ = text(joined.error());
+                refuse(joined.error());
             break;
         }
         case Asked::Queue: {
@@ -321,7 +355,8 @@ void PlanStation::answer() {
                 return;
             }
             if (desk_->empty()) {
-                problem_ =
+                problem_ = tr("Which modules?");
+                instead_ =
                     tr("Open a table with a module a row: name, chemistry, series, rated_ah, and "
                        "capacity_ah, charge_a, discharge_a where they are known.");
                 break;
@@ -337,7 +372,11 @@ void PlanStation::answer() {
 }
 
 void PlanStation::showQueue() {
-    problem_ = desk_->problem();
+    problem_.clear();
+    if (desk_->problem())
+        refuse(*desk_->problem());
+    else
+        instead_.clear();
     card_ = desk_->plan() ? benchCard(*desk_->plan(), desk_->wish()) : BenchCard();
     drawCard();
 }
@@ -395,8 +434,8 @@ void PlanStation::drawAgainst() {
 }
 
 void PlanStation::drawCard() {
-    title_->setText(problem_.isEmpty() ? card_.title : tr("Not like this"));
-    lead_->setText(problem_.isEmpty() ? card_.lead : problem_);
+    title_->setText(problem_.isEmpty() ? card_.title : problem_);
+    lead_->setText(problem_.isEmpty() ? card_.lead : instead_);
     const bool queue = asked_ == Asked::Queue && desk_->plan().has_value();
     desk_->setVisible(queue);
     save_->setEnabled(problem_.isEmpty() && !card_.rows.empty());

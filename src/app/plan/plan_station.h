@@ -11,6 +11,7 @@
 #include "app/shell/station.h"
 #include "history/kept_plans.h"
 #include "history/own_models.h"
+#include "history/hazards.h"
 #include "ownmodel/predict.h"
 #include "planning/join.h"
 #include "planning/queue.h"
@@ -73,6 +74,7 @@ class PlanStation : public Station {
         std::vector<KeptPlan> plans;
         std::vector<AgainstLog> against;  ///< of the shown recording
         std::optional<KeptPlan> before;   ///< the plan it followed
+        std::vector<HazardOnFile> hazards;  ///< in its logs
     };
 
     void answer();
@@ -83,13 +85,16 @@ class PlanStation : public Station {
     void drawAgainst();
     Battery base() const;
     ChargeWish chargeWish() const;
+    ProgramWish programWish() const;
+    void refuse(const Error& why);
     void addComparison(BenchCard& card) const;
 
     Session& session_;
     Job model_{this};  ///< the battery's own model
     Asked asked_ = Asked::Charge;
     BenchCard card_;
-    QString problem_;
+    QString problem_;  ///< why there is no card
+    QString instead_;  ///< what to do instead, and by which rule
     std::vector<JoinPack> packs_;
     std::int64_t learnedOf_ = 0, learnedFor_ = 0;  ///< battery and recording
     std::int64_t wantedBattery_ = 0;               ///< asked for from elsewhere, once

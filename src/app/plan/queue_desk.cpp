@@ -103,7 +103,7 @@ bool QueueDesk::takeKept() {
 }
 
 void QueueDesk::replan(bool keep) {
-    problem_.clear();
+    problem_.reset();
     job_.start(
         [asked = wish_](std::stop_token, const Job::ProgressSink&) -> Expected<QueuePlan> {
             return planQueue(asked);
@@ -120,11 +120,11 @@ void QueueDesk::replan(bool keep) {
                         {}, false);
             } else {
                 plan_.reset();
-                problem_ = text(plan.error());
+                problem_ = plan.error();
                 // What was put where it cannot be goes back.
                 if (!wish_.pins.empty()) {
                     wish_.pins.pop_back();
-                    session_.say(problem_, true);
+                    session_.say(text(*problem_), true);
                     return replan(false);
                 }
             }

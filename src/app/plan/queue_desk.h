@@ -34,7 +34,8 @@ class QueueDesk : public QWidget {
     bool busy() const { return job_.running(); }
     const std::optional<QueuePlan>& plan() const { return plan_; }
     const QueueWish& wish() const { return wish_; }
-    const QString& problem() const { return problem_; }
+    /// Why there is no plan; none: all is well.
+    const std::optional<Error>& problem() const { return problem_; }
     /// Local time, s; a test may set it.
     void setClock(double now_s) { clock_s_ = now_s; }
     void applyColours();
@@ -56,7 +57,7 @@ class QueueDesk : public QWidget {
     Job job_{this};
     QueueWish wish_;
     std::optional<QueuePlan> plan_;
-    QString problem_;
+    std::optional<Error> problem_;
     std::string takenFrom_;
     double clock_s_ = 0;
     QueueBars* bars_ = nullptr;

@@ -12,6 +12,7 @@
 #include "app/session/text.h"
 #include "app/theme/field_grid.h"
 #include "app/theme/word_label.h"
+#include "safety/gate.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 #include "report/words.h"
@@ -229,6 +230,19 @@ void WhatIfPanel::take(const Expected<WhatIf>& told) {
     if (p.extrapolated) third += " " + tr("Beyond what was ever logged:");
     for (const std::string& c : p.caveats) third += " " + say(c);
     lines << third;
+    // The model answers what would be; the gate whether it may be done.
+    BatteryState state;
+    state.battery = shown_->analysis.battery;
+    state.ambient_C = warmth_->value();
+    state.ratingIsRight = true;
+    ActWish act;
+    act.act = charge ? Act::Charge : Act::Discharge;
+    if (charge)
+        act.charge_A = amount_->value();
+    act.inAmperes = true;
+    if (const auto may = askGate(state, act); !may)
+        lines.prepend(tr("Not to be done: %1 Instead: %2")
+                          .arg(say(may.error().what), say(may.error().accepted)));
     words_->setText(lines.join("\n"));
 
     std::vector<PredictionPlot::Line> curves(3);

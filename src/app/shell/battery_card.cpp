@@ -240,7 +240,7 @@ void BatteryCard::check() {
         if (found) {
             const Chemistry& c = **found;
             const double high = c.nickel() ? 1.75 : c.fault_V + 0.02;
-            const double low = c.nickel() ? 0.9 : c.overdrained_V;
+            const double low = c.nickel() ? 0.9 : c.overdischarge_V;
             if (perCell > high)
                 note = tr("The log reaches %1 V, which is %2 V a cell: too much for %3. Check "
                           "chemistry and series count; if they are right, the charger is at fault.")

@@ -1,5 +1,7 @@
 #include "app/shell/data_export.h"
 
+#include <fmt/format.h>
+
 #include <QBuffer>
 #include <QPainter>
 #include <QPdfWriter>
@@ -74,8 +76,8 @@ QString stepsTable(const ShownRecording& shown) {
     std::string out = tsvRow({"Step", "From", "To", "Charge Ah", "Energy Wh", "Mean A", "Ended"});
     for (const Step& s : shown.analysis.steps.list)
         out += tsvRow({kindWords(s), clockText(s.start_s), clockText(s.end_s),
-                       std::to_string(s.sum.charge_Ah), std::to_string(s.sum.energy_Wh),
-                       std::to_string(s.meanCurrent_A), endingWords(s.endedBy)});
+                       fmt::format("{:.6f}", s.sum.charge_Ah), fmt::format("{:.6f}", s.sum.energy_Wh),
+                       fmt::format("{:.6f}", s.meanCurrent_A), endingWords(s.endedBy)});
     return QString::fromStdString(out);
 }
 

@@ -1,4 +1,5 @@
-// Numbers in cells. Never depends on the locale.
+// Numbers in text: the one reader of the whole tree. It never depends on the locale, as the C library's
+// readers do (Qt sets it from the environment).
 #pragma once
 
 #include <fast_float/fast_float.h>
@@ -80,6 +81,21 @@ inline std::optional<double> parseNumber(std::string_view cell, char decimal) {
     double value = 0;
     std::size_t used = 0;
     if (!parseNumberPrefix(cell, decimal, value, used) || used != cell.size()) return std::nullopt;
+    return value;
+}
+
+/// A number and nothing else, with a decimal point.
+inline std::optional<double> readNumber(std::string_view text) {
+    return parseNumber(text, '.');
+}
+
+/// Takes the number at the front of `text` away; nothing when there is none.
+inline std::optional<double> takeNumber(std::string_view& text) {
+    while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+    double value = 0;
+    std::size_t used = 0;
+    if (!parseNumberPrefix(text, '.', value, used)) return std::nullopt;
+    text.remove_prefix(used);
     return value;
 }
 
