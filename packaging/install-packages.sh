@@ -5,7 +5,7 @@ PACKAGES_build="build-essential cmake ninja-build pkg-config qt6-base-dev qt6-sv
   libfast-float-dev libssl-dev libexpected-dev libzstd-dev zlib1g-dev liborcus-dev libixion-dev libmatio-dev libboost-dev
   libical-dev libcsv-dev libcanberra-dev"
 PACKAGES_run="qt6-qpa-plugins"
-PACKAGES_test="python3 python3-icalendar poppler-utils libgtest-dev libgmock-dev libsundials-dev xvfb weston qt6-wayland"
+PACKAGES_test="locales python3 python3-icalendar poppler-utils libgtest-dev libgmock-dev libsundials-dev xvfb weston qt6-wayland"
 PACKAGES_check="clang-format clang-tidy cppcheck clang libclang-rt-14-dev libbenchmark-dev"
 
 install_packages() {

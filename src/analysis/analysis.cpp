@@ -1,4 +1,5 @@
 #include "analysis.h"
+#include "quantity/plausible.h"
 
 #include <algorithm>
 #include <exception>
@@ -53,6 +54,13 @@ namespace {
 /// A log from which a second thread is worth its start.
 constexpr std::size_t kManyRows = 100'000;
 
+/// A figure that cannot be is none.
+void onlyWhatCanBe(Reading& r) {
+    if (!r.measurable() || canBe(r.value, r.unit)) return;
+    r.value = r.uncertainty = kNaN;
+    r.caveats.push_back(cannotBe());
+}
+
 /// Metrics and checks know nothing of each other but the memory of the input: any order, any
 /// thread, one result. What each made is put together in the registry's order.
 void runAll(const AnalysisInput& input, const Registry& registry, Analysis& out) {
@@ -96,6 +104,7 @@ void runAll(const AnalysisInput& input, const Registry& registry, Analysis& out)
     for (const auto& made : readings) count += made.size();
     out.readings.reserve(count);
     for (auto& made : readings) {
+        for (Reading& r : made) onlyWhatCanBe(r);
         std::ranges::move(made, std::back_inserter(out.readings));
         made = {};
     }

@@ -1,4 +1,6 @@
 // narrow-knee: the desktop application.
+#include <clocale>
+#include <csignal>
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QDateTime>
@@ -66,6 +68,10 @@ int main(int argc, char** argv) {
     parser.addOptions({demo, render, bench});
     parser.process(app);
 
+    // The toolkit takes the numbers of the C library from the environment; nothing here wants that.
+    std::setlocale(LC_NUMERIC, "C");
+    // A limit on file sizes is an error that is said, not an end.
+    std::signal(SIGXFSZ, SIG_IGN);
     if (parser.isSet(render)) return nk::renderViews(app, parser.value(render));
 
     QSettings settings;
@@ -89,7 +95,8 @@ int main(int argc, char** argv) {
     auto book =
         nk::enterBook(path, make, dialogs, static_cast<double>(QDateTime::currentSecsSinceEpoch()));
     if (!book) return 1;
-    if (!parser.isSet(demo))
+    // A book that was opened by its file is not made the one at home.
+    if (!parser.isSet(demo) && !named)
         settings.setValue("book",
                           QString::fromStdString(std::filesystem::absolute(book->path()).string()));
     QApplication::setQuitOnLastWindowClosed(false);

@@ -316,6 +316,15 @@ Expected<VerifyReport> BenchBook::verify(std::stop_token stop) {
         });
 }
 
+void BenchBook::foldBack() {
+    if (readOnly_) return;
+    // Who reads just now is not waited for: the next quiet moment does it.
+    sqlite3* const handle = db_->getHandle();
+    sqlite3_busy_timeout(handle, 0);
+    (void)sqlite3_wal_checkpoint_v2(handle, nullptr, SQLITE_CHECKPOINT_TRUNCATE, nullptr, nullptr);
+    sqlite3_busy_timeout(handle, kBusy_ms);
+}
+
 Expected<void> BenchBook::backup(const fs::path& target) {
     std::error_code ec;
     if (fs::exists(target, ec))

@@ -73,8 +73,20 @@ struct RecordingEntry {
     std::string fingerprint;  ///< of what made its stored readings; empty: there are none
     bool outOfDate = false;   ///< not stored: set by whoever compares fingerprints (history/)
 
-    /// When it was taken: the log's own date, or when it came into the book.
-    double at_s() const { return std::isfinite(startEpoch_s) ? startEpoch_s : importedAt_s; }
+    /// The day it is of where its rows have no date, noon UTC; NaN: not known. `dayFrom`: words (of
+    /// the file), name (of the file), file (its own date), hand.
+    double day_s = kNaN;
+    std::string dayFrom;
+
+    /// Whether anybody knows of which day it is.
+    bool dayKnown() const { return std::isfinite(startEpoch_s) || std::isfinite(day_s); }
+    /// When it was taken; where no day is known, when it came into the book: an order to show, never
+    /// a date to count from (dayKnown()).
+    double at_s() const {
+        return std::isfinite(startEpoch_s) ? startEpoch_s
+               : std::isfinite(day_s)      ? day_s
+                                           : importedAt_s;
+    }
 };
 
 /// A recording that is still made.
@@ -186,6 +198,11 @@ class BenchBook {
     /// Moves a recording to a battery that is new to the book, as one change. Returns its id.
     Expected<std::int64_t> assignNewBattery(std::int64_t recordingId, const Battery& battery);
     Expected<void> renameRecording(std::int64_t id, const std::string& title);
+    /// The day of a recording whose rows have none: "2026-05-01" and where it is from (RecordingEntry);
+    /// empty: not known. One step of undo where a person says so (`byHand`). Errors: no day of the
+    /// calendar, a recording whose rows say theirs.
+    Expected<void> setDay(std::int64_t id, const std::string& day, const std::string& from,
+                          bool byHand);
     /// Takes a recording off the shelf. It stays in the book, and undo brings it back.
     Expected<void> removeRecording(std::int64_t id);
     /// How many recordings were taken off the shelf.
@@ -293,6 +310,9 @@ class BenchBook {
     /// SQLite's own integrity check, every stored block and every original compared with its
     /// checksum. Memory does not depend on what the book says of its sizes.
     Expected<VerifyReport> verify(std::stop_token stop = {});
+    /// Folds what lies beside the book (the write-ahead file) back into it, so that a plain copy of
+    /// the file holds all that was acknowledged. Passes over what is busy.
+    void foldBack();
     /// A consistent copy while the book is open.
     Expected<void> backup(const std::filesystem::path& target);
 

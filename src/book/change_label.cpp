@@ -9,6 +9,21 @@ namespace nk {
 
 namespace {
 
+/// Settings of the book are what a station keeps; their key says whose.
+std::string settingWords(const std::string& key) {
+    const auto of = [&](const char* name) { return key.starts_with(name); };
+    if (of("habits:")) return phrase("change the habits of a battery");
+    if (of("ready_by:")) return phrase("change a weekly plan");
+    if (of("bench_cards:")) return phrase("keep a bench card");
+    if (of("fade_end:")) return phrase("change when a battery is worn out");
+    if (of("between_logs:")) return phrase("change what happens between the logs");
+    if (of("views")) return phrase("keep a view of logs side by side");
+    if (of("shape")) return phrase("change the shape of a pack");
+    if (of("day:")) return phrase("set the day of a log");
+    if (of("queue")) return phrase("change the queue");
+    return phrase("change the book's rules");
+}
+
 std::string words(const ChangeLabel& label) {
     const auto argument = [&](std::size_t k) {
         return k < label.arguments.size() ? label.arguments[k] : std::string();
@@ -36,7 +51,8 @@ std::string words(const ChangeLabel& label) {
     if (id == "intake") return phrase("take in {} batteries", argument(0));
     if (id == "shelf") return phrase("take in a table of batteries");
     if (id == "task_done") return phrase("tick something off the due list");
-    if (id == "setting") return phrase("change the book's rules");
+    if (id == "day") return phrase("set the day of a log");
+    if (id == "setting") return settingWords(argument(0));
     if (id == "remove_reading") return phrase("take a reading away");
     if (id == "demo") return phrase("add the demo bench");
     if (id == "add_instrument") return phrase("add the instrument {}", argument(0));

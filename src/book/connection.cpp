@@ -93,6 +93,11 @@ std::unique_ptr<SQLite::Database> connect(const fs::path& path, Access access) {
             fs::absolute(path).string(),
             access == Access::Write ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY, kBusy_ms);
     harden(*db);
+    // Pages are large: folded back after 4 MB, and never left longer than that.
+    if (access == Access::Write) {
+        db->exec("PRAGMA wal_autocheckpoint = 64");
+        db->exec("PRAGMA journal_size_limit = 4194304");
+    }
     return db;
 }
 
@@ -118,6 +123,10 @@ Expected<void> makeBook(const fs::path& path) {
             fs::remove(part.string() + ending, none);
     };
     clear();
+    // Its owner's alone from the first byte on.
+    if (const int born = ::open(part.c_str(), O_CREAT | O_EXCL | O_WRONLY | O_CLOEXEC, 0600);
+        born >= 0)
+        ::close(born);
     try {
         SQLite::Database db(fs::absolute(part).string(),
                             SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, kBusy_ms);

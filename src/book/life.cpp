@@ -77,7 +77,7 @@ bool BatteryLife::operator==(const BatteryLife& other) const {
         if (this->*text != other.*text) return false;
     for (const auto& [key, figure] : kFigures)
         if (!same(this->*figure, other.*figure)) return false;
-    return partOf == other.partOf && position == other.position && tags == other.tags &&
+    return partOf == other.partOf && boughtNew == other.boughtNew && position == other.position && tags == other.tags &&
            photo == other.photo;
 }
 
@@ -108,6 +108,7 @@ std::string lifeJson(const BatteryLife& life) {
         if (!(life.*text).empty()) j[key] = life.*text;
     for (const auto& [key, figure] : kFigures)
         if (std::isfinite(life.*figure)) j[key] = life.*figure;
+    if (life.boughtNew >= 0) j["bought_new"] = life.boughtNew > 0;
     if (!life.tags.empty()) j["tags"] = life.tags;
     return j.dump(-1, ' ', false, json::error_handler_t::replace);
 }
@@ -115,6 +116,8 @@ std::string lifeJson(const BatteryLife& life) {
 void readLife(const std::string& text, BatteryLife& life) {
     const json j = json::parse(text, nullptr, false);
     if (j.is_discarded() || !j.is_object()) return;
+    if (j.contains("bought_new") && j["bought_new"].is_boolean())
+        life.boughtNew = j["bought_new"].get<bool>() ? 1 : 0;
     for (const auto& [key, member] : kTexts)
         if (j.contains(key) && j[key].is_string())
             life.*member = harmless(j[key].get<std::string>(), kLongestText, true);
@@ -246,7 +249,7 @@ Expected<void> writeSetting(SQLite::Database& db, const std::string& name,
 
 Expected<void> BenchBook::setSetting(const std::string& name, const std::string& value) {
     return guarded(path_.string(), phrase("The book's settings could not be written"), [&] {
-        return journaled(*db_, {"setting"}, [&] { return writeSetting(*db_, name, value); });
+        return journaled(*db_, {"setting", {name}}, [&] { return writeSetting(*db_, name, value); });
     });
 }
 

@@ -23,6 +23,7 @@ struct BatteryLife {
     double worth = kNaN;      ///< what one charge is worth in its use, in `worthUnit`
     std::string worthUnit;    ///< km, flights, min: a word of the user's
     double retired_s = kNaN;  ///< since when it lies in the drawer; NaN: it does not
+    int boughtNew = -1;       ///< 1 new, 0 used, −1: not said
     std::string outOfUse;     ///< why it must not be used, until a person says otherwise
     std::string photo;        ///< SHA-256 of its picture in the book; empty: none
 

@@ -10,6 +10,7 @@
 #include "journal.h"
 #include "notes.h"
 #include "quantity/harmless.h"
+#include "quantity/iso_time.h"
 #include "quantity/phrase.h"
 #include "samples.h"
 
@@ -130,6 +131,51 @@ Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_
         });
 }
 
+namespace {
+
+constexpr double kNoon_s = 43200;
+constexpr const char* kDaySources[] = {"words", "name", "file", "hand"};
+
+/// "2026-05-01 name".
+void readDay(const std::string& kept, RecordingEntry& e) {
+    if (kept.size() < 12 || kept[10] != ' ' || std::isfinite(e.startEpoch_s)) return;
+    const double at = fromIsoTime(kept.substr(0, 10) + "T00:00");
+    const std::string from = kept.substr(11);
+    if (!std::isfinite(at) || std::ranges::find(kDaySources, from) == std::end(kDaySources)) return;
+    e.day_s = at + kNoon_s;
+    e.dayFrom = from;
+}
+
+}  // namespace
+
+Expected<void> BenchBook::setDay(std::int64_t id, const std::string& day, const std::string& from,
+                                 bool byHand) {
+    const bool none = day.empty();
+    if (!none && (day.size() != 10 || !std::isfinite(fromIsoTime(day + "T00:00"))))
+        return fail(ErrorKind::InvalidArgument,
+                    phrase("This is no day: {}", harmless(day, 40)), "DAY", "2026-05-01.");
+    if (!none && std::ranges::find(kDaySources, from) == std::end(kDaySources))
+        return fail(ErrorKind::InvalidArgument, phrase("A day is from somewhere."), "DAY",
+                    "words, name, file, hand.");
+    return guarded(path_.string(), phrase("The day could not be set"), [&]() -> Expected<void> {
+        {
+            SQLite::Statement q(*db_, "SELECT start_epoch_s FROM recording WHERE id=?");
+            q.bind(1, id);
+            if (!q.executeStep())
+                return tl::unexpected<Error>(
+                    storageError(phrase("This recording is no longer in the book.")));
+            if (!q.getColumn(0).isNull())
+                return fail(ErrorKind::InvalidArgument,
+                            phrase("The rows of this log say their own day."), {},
+                            phrase("a log without a date."));
+        }
+        const std::string key = "day:" + std::to_string(id);
+        const std::string kept = none ? std::string() : day + " " + from;
+        if (!byHand) return keepComputed(key, kept);
+        return change({"day", {day}}, [&] { return setSetting(key, kept); });
+    });
+}
+
 Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
     return guarded(
         path_.string(), phrase("The recordings could not be read"),
@@ -139,8 +185,8 @@ Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
                 *db_,
                 "SELECT id, battery_id, title, file_name, sha256, imported_at_s, start_epoch_s, "
                 "rows_read, rows_skipped, duration_s, summary, instrument_id, charger_id, "
-                "coalesce(fingerprint, ''), samples FROM recording LEFT JOIN study ON "
-                "recording_id=id "
+                "coalesce(fingerprint, ''), samples, coalesce(value, '') FROM recording LEFT JOIN "
+                "study ON recording_id=id LEFT JOIN setting ON name='day:' || id "
                 "WHERE removed=0 ORDER BY id");
             while (q.executeStep()) {
                 RecordingEntry e;
@@ -159,6 +205,7 @@ Expected<std::vector<RecordingEntry>> BenchBook::recordings() {
                 e.chargerId = q.getColumn(12).isNull() ? 0 : q.getColumn(12).getInt64();
                 e.fingerprint = q.getColumn(13).getString();
                 e.samples = q.getColumn(14).getInt64();
+                readDay(q.getColumn(15).getString(), e);
                 out.push_back(std::move(e));
             }
             return out;

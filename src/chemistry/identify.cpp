@@ -304,6 +304,60 @@ class Contradictions {
     std::vector<LabelContradiction> out_;
 };
 
+/// Nominal and full volts, or words and full volts, that no kind has together.
+void againstEachOther(const LabelFacts& f, const LabelWords& words, Identification& out) {
+    if (!f.max_V) return;
+    const auto near = [](double value, double wanted) {
+        return std::abs(value - wanted) <= std::max(kRounding_V, 0.012 * wanted);
+    };
+    const auto fits = [&](const std::optional<double>& printed, const std::vector<double>& usual,
+                          int n) {
+        return !printed ||
+               std::ranges::any_of(usual, [&](double v) { return near(*printed, n * v); });
+    };
+    const auto told = [&](const std::optional<double>& printed, bool full) {
+        std::string list;
+        for (const Printed& kind : printedKinds())
+            for (int n = 1; n <= 60; ++n) {
+                const auto& usual = full ? kind.full : kind.nominal;
+                if (!near(*printed, n * usual.front()) || usualSeries(n) < 0.5) continue;
+                const std::string one = phrase("{} × {:.3g} V ({})", n, usual.front(),
+                                               (*findChemistry(kind.id))->name());
+                if (std::ranges::count(list, '(') < 3) list += (list.empty() ? "" : ", ") + one;
+            }
+        return list.empty() ? volts(*printed) : list;
+    };
+    bool together = false;
+    bool named = words.chemistries.empty() || words.series == 0;
+    for (const Printed& kind : printedKinds())
+        for (int n = 1; n <= kMostSeries; ++n) {
+            const bool both = fits(f.nominal_V, kind.nominal, n) && fits(f.max_V, kind.full, n);
+            together = together || both;
+            const bool ofWords = std::ranges::find(words.chemistries, kind.id) !=
+                                     words.chemistries.end() &&
+                                 words.series == n;
+            named = named || (ofWords && fits(f.max_V, kind.full, n));
+        }
+    if (f.nominal_V && !together)
+        out.contradictions.push_back(
+            {{"nominal", "max"},
+             phrase("Nominal {} and full at {} go with no one kind: {} against {}. Ask before a set "
+                    "voltage is chosen.",
+                    volts(*f.nominal_V), volts(*f.max_V), told(f.nominal_V, false),
+                    told(f.max_V, true))});
+    if (!named) {
+        const Chemistry& c = **findChemistry(words.chemistries.front());
+        const double full = words.series * (std::isfinite(c.set_V) ? c.set_V : 1.45);
+        out.contradictions.push_back(
+            {{"words", "max"},
+             phrase("The text says {} {}S, which is full at {:.1f} V; {} would be {}. Ask before a "
+                    "set voltage is chosen.",
+                    c.name(), words.series, full, volts(*f.max_V), told(f.max_V, true))});
+    }
+    if (!named || (f.nominal_V && !together))
+        for (BatteryCandidate& c : out.candidates) c.share *= 0.3;
+}
+
 }  // namespace
 
 bool LabelFacts::any() const {
@@ -323,6 +377,16 @@ Expected<Identification> identifyBattery(const LabelFacts& facts) {
                         phrase("a number above 0, as printed."));
     Identification out;
     const LabelWords words = readLabel(facts.words);
+    if (!words.none.empty()) {
+        out.noneOfThese = words.none;
+        out.noneText =
+            words.none == "lead-acid"
+                ? phrase("Lead-acid is none of the kinds this program knows: no plan or limit here "
+                         "is for it.")
+                : phrase("A {} is never charged: it can burst or burn. Recycle it when it is empty.",
+                         phrase(words.none));
+        return out;
+    }
     LabelFacts known = facts;  // what the text adds
     const auto fill = [](std::optional<double>& into, const std::optional<double>& from) {
         if (!into) into = from;
@@ -387,6 +451,7 @@ Expected<Identification> identifyBattery(const LabelFacts& facts) {
                         "Likelier the slip: the number of cells.",
                         byVoltage.front().series)});
     }
+    againstEachOther(known, words, out);
     if (out.candidates.empty())
         out.ask =
             phrase("Which voltage does it have? Capacity and energy alone do not tell its kind.");
@@ -400,6 +465,16 @@ Expected<Identification> identifyBattery(const LabelFacts& facts) {
                             "Voltages alone do not tell these lithium kinds apart; the label's "
                             "words, or its shape (pouch or can), do.")
                       : phrase("The label's words would tell more.");
+    }
+    // 1.5 and 3.0 V and their like are what primaries print.
+    constexpr double kPrimary_V[] = {1.5, 3.0, 4.5, 9.0};
+    if (e.nominal_V && e.nominalTrust == 1 && words.chemistries.empty() && !e.max_V && !e.cells &&
+        std::ranges::any_of(kPrimary_V,
+                            [&](double v) { return std::abs(*e.nominal_V - v) < 0.01; })) {
+        for (BatteryCandidate& c : out.candidates) c.share *= 0.3;
+        out.ask = phrase("{} is what primary batteries print: is it rechargeable? A primary is never "
+                         "charged.",
+                         volts(*e.nominal_V));
     }
     return out;
 }

@@ -28,6 +28,7 @@ struct LabelWords {
     std::vector<std::string>
         chemistries;               ///< identifiers that its words allow; empty: it says nothing
     int series = 0, parallel = 0;  ///< 0: not said
+    std::string none;              ///< a kind that is none of ours: "lithium primary"; empty: no
 };
 LabelWords readLabel(const std::string& text);
 
@@ -49,6 +50,9 @@ struct Identification {
     std::vector<BatteryCandidate> candidates;  ///< likeliest first; shares sum to 1 or less
     std::vector<LabelContradiction> contradictions;
     std::string ask;  ///< what would tell more; empty: nothing needs asking
+    /// A kind that is none of ours, "lithium primary" or "lead-acid": then there are no candidates, and
+    /// `noneText` says what that means for a charger.
+    std::string noneOfThese, noneText;
 };
 
 /// Errors: no figure and no words at all; a figure that is not a positive number.

@@ -57,6 +57,58 @@ std::vector<Figure> figuresIn(const std::string& text) {
     return out;
 }
 
+/// "cr123a", "r20": letters, then digits (and perhaps a letter or two) as a word of their own.
+bool hasType(const std::string& text, const std::string& letters) {
+    for (std::size_t at = text.find(letters); at != std::string::npos;
+         at = text.find(letters, at + 1)) {
+        std::size_t end = at + letters.size();
+        const std::size_t digits = end;
+        while (end < text.size() && text[end] >= '0' && text[end] <= '9') ++end;
+        if (end == digits) continue;
+        while (end < text.size() && end - digits < 7 && text[end] >= 'a' && text[end] <= 'z') ++end;
+        if (wordAt(text, at, end - at)) return true;
+    }
+    return false;
+}
+
+/// Kinds that are none of ours, by their words and type letters (IEC 60086-1 letters: C lithium, E
+/// thionyl chloride, L alkaline, S silver, P zinc-air; R alone zinc-carbon; memory).
+std::string noneOfOurs(const std::string& text) {
+    struct None {
+        const char* kind;
+        std::vector<const char*> words, types;
+    };
+    static const std::vector<None> all = {
+        {"lithium primary",
+         {"lithium primary", "primary lithium", "li-socl2", "lisocl2", "li/socl2", "thionyl",
+          "li-mno2", "limno2", "li/mno2", "lithium manganese dioxide", "li-fes2", "lithium metal"},
+         {"cr", "br", "er", "fr", "2cr", "cr-p", "cr-v"}},
+        {"alkaline primary", {"alkaline", "alkaline manganese"}, {"lr", "6lr", "4lr"}},
+        {"zinc-carbon primary",
+         {"zinc carbon", "zinc-carbon", "zinc chloride", "zinc-chloride", "heavy duty"},
+         {"6f", "3r"}},
+        {"silver-oxide primary", {"silver oxide", "silver-oxide", "silver zinc"}, {"sr"}},
+        {"zinc-air primary", {"zinc air", "zinc-air"}, {"pr"}},
+        {"lead-acid",
+         {"lead acid", "lead-acid", "sealed lead", "sla", "vrla", "agm", "pb", "gel battery"},
+         {}},
+    };
+    // A rechargeable one that is made in the size of a primary says so.
+    for (const char* word : {"rechargeable", "li-ion", "li ion", "lithium ion", "lithium-ion", "nimh",
+                             "ni-mh", "nicd", "ni-cd", "lifepo4", "rcr123", "rcr123a"})
+        if (hasWord(text, word)) return {};
+    for (const None& n : all) {
+        for (const char* word : n.words)
+            if (hasWord(text, word)) return n.kind;
+        for (const char* type : n.types)
+            if (hasType(text, type)) return n.kind;
+    }
+    // "R20" and its like: zinc-carbon sizes.
+    for (const char* size : {"r1", "r3", "r6", "r03", "r14", "r20"})
+        if (hasWord(text, size)) return "zinc-carbon primary";
+    return {};
+}
+
 }  // namespace
 
 LabelWords readLabel(const std::string& given) {
@@ -116,11 +168,12 @@ LabelWords readLabel(const std::string& given) {
         {"cobalt oxide", {"lco"}},
         {"imr", {"lmo"}},
         {"lmo", {"lmo"}},
-        {"li-ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
-        {"li ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
-        {"lithium-ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
-        {"lithium ion", {"nmc", "nca", "lco", "lmo", "lipo"}},
+        {"li-ion", {"nmc", "nca", "lco", "lmo"}},
+        {"li ion", {"nmc", "nca", "lco", "lmo"}},
+        {"lithium-ion", {"nmc", "nca", "lco", "lmo"}},
+        {"lithium ion", {"nmc", "nca", "lco", "lmo"}},
     };
+    out.none = noneOfOurs(text);
     for (const Said& s : words)
         if (hasWord(text, s.word)) {
             out.chemistries = s.kinds;

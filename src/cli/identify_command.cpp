@@ -53,6 +53,16 @@ int IdentifyCommand::run() {
             out.endObject();
         }
         out.endList();
+        out.key("none_of_these");
+        if (found->noneOfThese.empty())
+            out.null();
+        else
+            out.text(found->noneOfThese);
+        out.key("text");
+        if (found->noneText.empty())
+            out.null();
+        else
+            out.text(found->noneText);
         out.key("ask");
         if (found->ask.empty())
             out.null();
@@ -62,6 +72,7 @@ int IdentifyCommand::run() {
         out_ << out.done();
         return 0;
     }
+    if (!found->noneOfThese.empty()) out_ << "None of these: " << found->noneText << '\n';
     for (const LabelContradiction& c : found->contradictions)
         out_ << "CONTRADICTION  " << c.text << '\n';
     for (const BatteryCandidate& c : found->candidates) {

@@ -73,6 +73,9 @@ void WatchCommand::tell(const LiveEvent& e) {
         if (e.kind == LiveEvent::Kind::Estimate && std::isfinite(e.likely_s))
             out_ << fmt::format("           done between {} and {}\n", clockText(e.low_s),
                                 clockText(e.high_s));
+        if (e.kind == LiveEvent::Kind::StopNow)
+            out_ << fmt::format("           since {}, {} too much\n", clockText(e.low_s),
+                                shortValue(e.charge_Ah, "Ah"));
         out_.flush();
         return;
     }
@@ -100,6 +103,13 @@ void WatchCommand::tell(const LiveEvent& e) {
         case LiveEvent::Kind::Alarm:
             j["code"] = e.what;
             j["text"] = e.words;
+            j["latched"] = true;
+            break;
+        case LiveEvent::Kind::StopNow:
+            j["code"] = e.what;
+            j["because"] = e.words;
+            j["since_s"] = number(e.low_s);
+            j["too_much_Ah"] = number(e.charge_Ah);
             break;
         case LiveEvent::Kind::Estimate:
             j["end_s"] = std::isfinite(e.likely_s)

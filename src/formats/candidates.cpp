@@ -281,6 +281,38 @@ std::vector<Hypothesis> candidates(const SampledTable& table, const std::vector<
     return list;
 }
 
+namespace {
+
+/// The time falls throughout: the newest row stands first.
+bool newestFirst(const Probe& p) {
+    std::size_t falls = 0;
+    std::size_t rises = 0;
+    for (std::size_t k = 1; k < p.time_s.size(); ++k) {
+        const double step = p.time_s[k] - p.time_s[k - 1];
+        if (!p.follows[k] || !std::isfinite(step)) continue;
+        falls += step < 0 ? 1 : 0;
+        rises += step > 0 ? 1 : 0;
+    }
+    constexpr std::size_t kFew = 20;
+    return falls >= 2 && falls > kFew * rises;
+}
+
+void turnRound(Probe& p, bool clock) {
+    for (auto* column : {&p.time_s, &p.voltage_V, &p.current_A, &p.power_W, &p.temperature_C,
+                         &p.counter_Ah, &p.counter_Wh})
+        std::ranges::reverse(*column);
+    for (auto& cell : p.cells_V) std::ranges::reverse(cell);
+    // A row follows the one that stood behind it.
+    std::vector<bool> follows(p.follows.size(), false);
+    for (std::size_t k = 1; k < follows.size(); ++k) follows[k] = p.follows[follows.size() - k];
+    p.follows = std::move(follows);
+    if (clock)
+        for (std::size_t k = 1; k < p.time_s.size(); ++k)
+            while (p.time_s[k] < p.time_s[k - 1] - 43200) p.time_s[k] += 86400;
+}
+
+}  // namespace
+
 Probe probeOf(const SampledTable& table, const std::vector<ColumnFacts>& facts, const Hypothesis& h,
               const ReadOptions& options) {
     Probe out;
@@ -394,6 +426,7 @@ Probe probeOf(const SampledTable& table, const std::vector<ColumnFacts>& facts, 
             for (auto* column : {&out.voltage_V, &out.current_A, &out.power_W, &out.temperature_C,
                                  &out.counter_Ah, &out.counter_Wh})
                 if (!column->empty()) (*column)[k] = kNaN;
+    if (newestFirst(out)) turnRound(out, h.time.shape == TimeShape::Clock && date.empty());
     out.unsignedCurrent = std::ranges::none_of(out.current_A, [](double x) { return x < 0; });
     return out;
 }

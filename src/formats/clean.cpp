@@ -374,6 +374,17 @@ int findSign(const RecordingData& data, const ChannelQualities& quality) {
     const ChannelQuality& qc = quality.current;
     const double top = extentOf(c).size();
     const double jump = std::max(8 * qc.sigma(), 0.1 * top);
+    // Before all: what the voltage does in the very row in which a large current begins or ends. What
+    // it does afterwards can have many reasons; that has one.
+    double with = 0;
+    double against = 0;
+    for (std::size_t i = 1; i < n; ++i) {
+        const double di = c[i] - c[i - 1];
+        const double dv = v[i] - v[i - 1];
+        const bool edge = std::abs(di) > 0.5 * top &&
+                          std::min(std::abs(c[i]), std::abs(c[i - 1])) < 0.1 * top;
+        if (edge && std::abs(dv) > 8 * qv.sigma()) (dv * di > 0 ? with : against) += std::abs(dv);
+    }
     // First witness: at a steady current the voltage rises while charging and falls while
     // discharging.
     double rise = 0;
@@ -389,6 +400,8 @@ int findSign(const RecordingData& data, const ChannelQualities& quality) {
         }
         first = last + 1;
     }
+    if (with > 4 * against && with > 2 * std::max(rise, fall)) return 1;
+    if (against > 4 * with && against > 2 * std::max(rise, fall)) return -1;
     if (rise > 4 * fall && rise > 0) return 1;
     if (fall > 4 * rise && fall > 0) return -1;
     // Second: the voltage steps with the current (ohmic) at every jump.
@@ -423,11 +436,9 @@ bool signByVoltage(RecordingData& data, const ChannelQualities& quality) {
     const double limit = 0.03 * top;
     struct Stretch {
         std::size_t first, last;
-        bool discharge;
+        double score;
     };
     std::vector<Stretch> stretches;
-    bool up = false;
-    bool down = false;
     std::size_t i = 0;
     while (i < n) {
         if (std::abs(c[i]) < limit) {
@@ -441,14 +452,32 @@ bool signByVoltage(RecordingData& data, const ChannelQualities& quality) {
         // Less what the voltage was doing anyway.
         if (j < n) score += v[j - 1] - v[j] + (j > i + 1 ? v[j - 1] - v[j - 2] : 0);
         if (std::abs(score) < 4 * qv.sigma()) score = v[j - 1] - v[i];
-        if (std::abs(score) >= 2 * qv.sigma()) (score > 0 ? up : down) = true;
-        stretches.push_back({i, j, score < 0});
+        stretches.push_back({i, j, score});
         i = j;
     }
-    if (!up || !down) return false;
+    // Both ways only where the voltage says so plainly, measured against its noise and against what
+    // it says elsewhere: two stretches of noise turn nothing round.
+    double strongest = 0;
+    for (const Stretch& s : stretches) strongest = std::max(strongest, std::abs(s.score));
+    constexpr double kPlain = 6, kShare = 0.1;
+    const double least = std::max(kPlain * qv.sigma(), kShare * strongest);
+    bool up = false;
+    bool down = false;
     for (const Stretch& s : stretches)
-        if (s.discharge)
+        if (std::abs(s.score) >= least) (s.score > 0 ? up : down) = true;
+    if (!up || !down) return false;
+    // What says little goes on as before it.
+    bool discharge = false;
+    for (const Stretch& s : stretches)
+        if (std::abs(s.score) >= least) {
+            discharge = s.score < 0;
+            break;
+        }
+    for (const Stretch& s : stretches) {
+        if (std::abs(s.score) >= std::min(least, 4 * qv.sigma())) discharge = s.score < 0;
+        if (discharge)
             for (std::size_t k = s.first; k < s.last; ++k) c[k] = -c[k];
+    }
     return true;
 }
 

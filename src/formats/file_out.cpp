@@ -63,6 +63,15 @@ Expected<FileOut> FileOut::begin(const fs::path& path, bool replace,
     const fs::path part = real.string() + fmt::format(".part-{}-{}", ::getpid(), count++);
     const int file = ::open(part.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
     if (file < 0) return cannot(path, errno);
+    // Who may read the one that is replaced may read the new one, and nobody else.
+    struct stat before {};
+    if (there && ::stat(real.c_str(), &before) == 0 &&
+        ::fchmod(file, before.st_mode & 07777) != 0) {
+        const int problem = errno;
+        ::close(file);
+        ::unlink(part.c_str());
+        return cannot(path, problem);
+    }
     return FileOut(real, part, file, replace);
 }
 

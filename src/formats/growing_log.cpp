@@ -1,5 +1,7 @@
 #include "growing_log.h"
+#include "quantity/phrase.h"
 
+#include <iterator>
 #include <algorithm>
 #include <cmath>
 
@@ -72,11 +74,26 @@ Expected<std::vector<LiveRow>> GrowingLog::take(const Bytes& bytes, std::size_t 
         beganAnew_ = rows_ > 0;
         forget();
     }
+    if (size > sizes_.most)
+        return fail(ErrorKind::Unsupported,
+                    phrase("This file has grown too large to be followed; what was read is kept."),
+                    name_, phrase("at most {} MiB; read it with analyse.", sizes_.most >> 20));
     bool failed = false;
     const bool signKnown = pinned_.sign != SignConvention::Auto;
     if (!all_ && !head_.empty() && done_ >= sizes_.whole && (signKnown || !over)) {
-        auto more = fresh(bytes, size, over, failed);
-        if (!failed) return more;
+        std::vector<LiveRow> all;
+        while (!failed) {
+            const std::size_t was = done_;
+            const std::size_t to = std::min(size, done_ + sizes_.piece);
+            auto more = fresh(bytes, to, over && to == size, failed);
+            if (!more && all.empty()) return more;
+            if (!more || failed) break;
+            all.insert(all.end(), std::make_move_iterator(more->begin()),
+                       std::make_move_iterator(more->end()));
+            if (done_ == was || done_ >= size) break;
+        }
+        // What comes out otherwise is looked at the next time.
+        if (!failed || !all.empty()) return all;
     }
     auto out = whole(bytes, size, over, began_s);
     if (failed && out && !beganAnew_) {

@@ -14,6 +14,8 @@ namespace nk {
 struct GrowingSizes {
     std::size_t whole = std::size_t{256} << 10;  ///< bytes up to which all of it is read anew
     std::size_t head = std::size_t{32} << 10;    ///< that tell how it is to be read
+    std::size_t piece = std::size_t{16} << 20;   ///< of what is new, read at once
+    std::size_t most = std::size_t{256} << 20;   ///< a larger log is not followed any further
     std::size_t overlap = 40;                    ///< lines that are read again, to find the place
 };
 
@@ -30,7 +32,8 @@ class GrowingLog {
 
     /// The rows that are new among its first `size` bytes. `over`: its last line counts without an
     /// end. `began_s`: its beginning where it tells none, since 1970. Errors: those of the reader
-    /// and of `bytes`; nothing is lost by them, it can be asked again.
+    /// and of `bytes`, a log that has grown beyond what is followed; nothing is lost by them, it can
+    /// be asked again.
     Expected<std::vector<LiveRow>> take(const Bytes& bytes, std::size_t size, bool over,
                                         double began_s);
     /// Another log stands in its place: all is new.

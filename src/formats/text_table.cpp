@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <thread>
 
 #include "bytes.h"
@@ -25,6 +26,43 @@ double stepOf(const Dialect& dialect, Role role, int decimals) {
     return std::pow(10.0, -decimals) * (column->unit ? column->unit->factor : 1.0);
 }
 
+/// The current of two columns of one direction each, into the first of them. Where both are filled as
+/// a rule a blank is a lost figure; where one of them is, the other's blank is 0. Blank in both is a
+/// rest where it lasts, else a lost row.
+void oneOfTwo(std::vector<double>& charge, const std::vector<double>& discharge) {
+    std::size_t both = 0;
+    std::size_t one = 0;
+    for (std::size_t i = 0; i < charge.size(); ++i) {
+        const bool a = std::isfinite(charge[i]);
+        const bool b = std::isfinite(discharge[i]);
+        both += a && b ? 1 : 0;
+        one += a != b ? 1 : 0;
+    }
+    const bool always = both >= one;
+    constexpr std::size_t kRest = 5;  // so many rows in a row are no accident
+    for (std::size_t i = 0; i < charge.size();) {
+        const double in = std::abs(charge[i]);
+        const double out = std::abs(discharge[i]);
+        if (std::isfinite(in) && std::isfinite(out)) {
+            charge[i++] = in - out;
+        } else if (always) {
+            // Only what flows can stand alone: 0 beside a blank says nothing of the blank.
+            charge[i] = in > 0 ? in : out > 0 ? -out : std::nan("");
+            ++i;
+        } else if (std::isfinite(in) || std::isfinite(out)) {
+            charge[i] = std::isfinite(in) ? in : -out;
+            ++i;
+        } else {
+            std::size_t end = i;
+            while (end < charge.size() && !std::isfinite(charge[end]) &&
+                   !std::isfinite(discharge[end]))
+                ++end;
+            const bool rest = end - i >= kRest;
+            for (; i < end; ++i) charge[i] = rest ? 0 : std::nan("");
+        }
+    }
+}
+
 /// Current from power, from two columns of one direction each, or from a known load; pack voltage
 /// from cells.
 void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect, const KnownLoad& load) {
@@ -38,12 +76,7 @@ void deriveMissing(RawColumns& raw, std::size_t rows, Dialect& dialect, const Kn
     if (raw.current.empty() && !raw.charge.empty()) {
         raw.discharge.resize(rows, 0.0);
         raw.current = std::move(raw.charge);
-        for (std::size_t i = 0; i < rows; ++i) {
-            const double in = std::abs(raw.current[i]);
-            const double out = std::abs(raw.discharge[i]);
-            if (std::isfinite(in) || std::isfinite(out))
-                raw.current[i] = (std::isfinite(in) ? in : 0) - (std::isfinite(out) ? out : 0);
-        }
+        oneOfTwo(raw.current, raw.discharge);
         raw.discharge.clear();
         dialect.guesses.push_back(phrase("the current is what goes in less what comes out"));
     }
@@ -87,6 +120,27 @@ void dropIncomplete(RawColumns& raw, bool noVoltage, std::size_t& rows,
     for (std::size_t& r : headerRepeats)
         r = static_cast<std::size_t>(std::ranges::lower_bound(kept, r) - kept.begin());
     rows = kept.size();
+}
+
+/// Whether the time falls throughout: the newest row first.
+bool newestFirst(const RawColumns& raw) {
+    if (raw.time.size() < 3) return false;
+    std::size_t falls = 0;
+    std::size_t rises = 0;
+    const auto at = [&](std::size_t i) { return raw.time[i] + (raw.date.empty() ? 0 : raw.date[i]); };
+    for (std::size_t i = 1; i < raw.time.size(); ++i) {
+        const double step = at(i) - at(i - 1);
+        if (step < 0) ++falls;
+        if (step > 0) ++rises;
+    }
+    // A clock that passes midnight, or a logger that began again, rises here and there.
+    constexpr std::size_t kFew = 20;
+    return falls >= 2 && falls > kFew * rises;
+}
+
+void turnRound(RawColumns& raw) {
+    raw.forEach([](std::vector<double>& column) { std::ranges::reverse(column); });
+    std::ranges::reverse(raw.mode);
 }
 
 /// Signs from mode words: the word decides, an unknown word keeps the last known one.
@@ -282,6 +336,20 @@ Expected<std::optional<Imported>> readTable(const TextSource& source, std::strin
     if (rows == 0)
         return fail(ErrorKind::NotATable, phrase("No row of the table could be read") + ".", name,
                     phrase("rows with a time, a voltage and a current."));
+    if (newestFirst(raw)) {
+        turnRound(raw);
+        if (kept.empty()) {
+            kept.resize(rows);
+            std::iota(kept.begin(), kept.end(), std::size_t{0});
+        }
+        std::ranges::reverse(kept);
+        for (std::size_t& r : headerRepeats) r = rows - std::min(r, rows);
+        std::ranges::sort(headerRepeats);
+        const std::string words =
+            phrase("the newest row stands first: the table is turned round, the oldest first");
+        dialect.guesses.push_back(words);
+        data.problems.push_back({0, kNaN, "newest_first", words});
+    }
     const auto [lowest, highest] = extentOf(raw.current);
     const bool modesKnown = std::any_of(raw.mode.begin(), raw.mode.end(),
                                         [](signed char m) { return m == 1 || m == -1; });

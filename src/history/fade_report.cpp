@@ -6,6 +6,7 @@
 
 #include "quantity/number.h"
 #include "quantity/phrase.h"
+#include "quantity/plausible.h"
 
 namespace nk {
 
@@ -59,6 +60,11 @@ Expected<FadeReport> fadeOf(CycleTable table, const FadeQuestion& question) {
                         "--reference", phrase("--rated-ah with the label's capacity."));
         out.end.absolute = question.fraction * (out.table.unit == "%" ? 100 : question.rated_Ah);
     }
+    for (const double y : out.used.series.value)
+        if (!canBe(y, "Ah"))
+            return fail(ErrorKind::InvalidArgument,
+                        phrase("A figure of this table no battery has: {:.3g}", y), {},
+                        phrase("capacities in Ah or %, resistances in ohm or mOhm."));
     auto result = fitFade(out.used.series, out.end);
     if (!result) return tl::unexpected<Error>(result.error());
     out.result = std::move(*result);

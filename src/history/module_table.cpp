@@ -6,6 +6,7 @@
 
 #include "quantity/harmless.h"
 #include "quantity/phrase.h"
+#include "quantity/plausible.h"
 
 namespace nk {
 
@@ -91,7 +92,8 @@ Expected<std::vector<MatchModule>> readModules(const PlainTable& t) {
             const auto x = t.number(row, column);
             if (!x)
                 problem = x.error();
-            else if ((needed && std::isnan(*x)) || (positive ? *x <= 0 : *x < 0))
+            else if ((needed && std::isnan(*x)) || (positive ? *x <= 0 : *x < 0) ||
+                     (std::isfinite(*x) && !canBe(*x * factor, "Ah")))
                 problem =
                     t.at(row, column,
                          phrase("This figure cannot be: {}",

@@ -140,7 +140,7 @@ class Pad {
         if (out_.problem.empty())
             out_.problem = phrase(
                 "Not understood: {}. Numbers with their units are accepted, as in "
-                "12.78 Ah 486.5 Wh 3:59 30.0 V 44 °C.",
+                "1.86 Ah 22.9 Wh 3:41 10.2 V 31 °C.",
                 what);
     }
 

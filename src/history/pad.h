@@ -1,5 +1,5 @@
 // The readings pad: one line takes what displays show, in any order, units told by their words:
-// "12.78 Ah 486.5 Wh 3:59 30.0 V 44 °C", repeats as "288 260 261 258 mΩ". A sign between blanks
+// "1.86 Ah 22.9 Wh 3:41 10.2 V 31 °C", repeats as "61 54 55 54 mΩ". A sign between blanks
 // joins the parts of a test ("5.20 + 4.12 Ah") or takes off what a counter showed before ("15.88
 // − 3.10 Ah"). What cannot be right for the battery is questioned, never changed.
 #pragma once

@@ -7,6 +7,12 @@
 
 namespace nk {
 
+bool hazardousAlarm(const std::string& code) {
+    return code == "overvoltage" || code == "too_hot" || code == "charged_cold" ||
+           code == "overdischarge" || code == "out_of_use" || code == "past_peak" ||
+           code == "peak" || code.starts_with("rule ");
+}
+
 namespace {
 
 /// Rows that are looked at each time in full, and as many thinned ones before them.
@@ -16,14 +22,9 @@ constexpr double kHazardQuiet_min = 2;
 /// would stop it.
 constexpr double kLook_s = 60, kRules_s = 10;
 
-bool isHazard(const std::string& code) {
-    return code == "overvoltage" || code == "too_hot" || code == "charged_cold" ||
-           code == "overdischarge";
-}
-
 /// Alarms that the rows themselves raise and take back.
 bool ofRows(const std::string& code) {
-    return isHazard(code) || code == "cells_apart" || code == "source_sagging";
+    return hazardousAlarm(code) || code == "cells_apart" || code == "source_sagging";
 }
 
 LiveEvent alarm(double t_s, std::string code, std::string words) {
@@ -99,7 +100,7 @@ std::vector<LiveEvent> LiveChannel::take(const std::vector<LiveRow>& rows) {
     // minute of them.
     const std::size_t fresh = time_s_.size() - lookedRows_;
     const std::size_t window = std::min(time_s_.size(), kFull + kThinned);
-    const double every_s = ruled_ && charging_ ? kRules_s : kLook_s;
+    const double every_s = charging_ ? kRules_s : kLook_s;
     if (fresh > 0 && (time_s_.size() < 50 || fresh * 50 >= window ||
                       time_s_.back() - time_s_[lookedRows_ > 0 ? lookedRows_ - 1 : 0] >= every_s)) {
         auto more = look();
@@ -114,7 +115,9 @@ std::vector<LiveEvent> LiveChannel::take(const std::vector<LiveRow>& rows) {
     }
     ownAlarms(out);
     for (const LiveEvent& e : out) {
-        if (e.kind == LiveEvent::Kind::Alarm || e.kind == LiveEvent::Kind::Rule) raise(e);
+        if (e.kind == LiveEvent::Kind::Alarm || e.kind == LiveEvent::Kind::Rule ||
+            e.kind == LiveEvent::Kind::Peak || (e.kind == LiveEvent::Kind::StopNow && !e.revision))
+            raise(e);
         if (e.kind == LiveEvent::Kind::Estimate) estimate_ = e;
     }
     return out;
@@ -222,18 +225,35 @@ std::vector<LiveEvent> LiveChannel::end() {
 }
 
 void LiveChannel::raise(const LiveEvent& e) {
-    const std::string code = e.kind == LiveEvent::Kind::Rule ? "rule " + e.what : e.what;
+    const bool rule = e.kind == LiveEvent::Kind::Rule;
+    const std::string code = rule                                 ? "rule " + e.what
+                             : e.kind == LiveEvent::Kind::Peak ? std::string("peak")
+                                                                  : e.what;
+    // A rule, a peak or a hazard that has called already is not said twice.
+    if (e.kind == LiveEvent::Kind::StopNow &&
+        std::ranges::find(alarms_, code, &StandingAlarm::code) != alarms_.end())
+        return;
     std::erase_if(alarms_, [&](const StandingAlarm& a) { return a.code == code; });
     StandingAlarm a;
     a.code = code;
-    a.words = e.kind == LiveEvent::Kind::Rule
-                  ? phrase("Your rule {} says stop: switch the charger off.", e.what)
-                  : e.words;
+    a.words = rule ? phrase("Your rule {} says stop: switch the charger off.", e.what)
+              : e.kind == LiveEvent::Kind::Peak
+                  ? phrase("The voltage has passed its peak: switch the charger off.")
+              : e.kind == LiveEvent::Kind::StopNow ? phrase("Stop the charge now: {}.", e.words)
+                                                   : e.words;
     a.since_s = e.t_s;
-    a.hazard = isHazard(code);
+    a.hazard = hazardousAlarm(code);
     alarms_.insert(alarms_.begin(), std::move(a));
     constexpr std::size_t kMost = 20;
     if (alarms_.size() > kMost) alarms_.resize(kMost);
+}
+
+void LiveChannel::restore(std::vector<StandingAlarm> alarms) {
+    for (StandingAlarm& a : alarms) {
+        a.over = true;  // whether its reason stands is for the rows to say again
+        if (std::ranges::find(alarms_, a.code, &StandingAlarm::code) == alarms_.end())
+            alarms_.push_back(std::move(a));
+    }
 }
 
 void LiveChannel::acknowledge(const std::string& code) {

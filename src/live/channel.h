@@ -9,7 +9,8 @@
 
 namespace nk {
 
-/// An alarm as it stands with somebody: seen, put off, over.
+/// An alarm as it stands with somebody: seen, put off, over. It is latched: it goes when somebody has
+/// seen it and its reason is gone.
 struct StandingAlarm {
     std::string code, words;
     double since_s = 0;         ///< recording time at which it rose
@@ -19,14 +20,19 @@ struct StandingAlarm {
     bool over = false;          ///< the figure is back inside its limit
     /// Whether it may make a sound at a moment.
     bool sounds(double now_s) const {
-        return !over && !(acknowledged && !hazard) && now_s >= quietUntil_s;
+        return stands() && !(acknowledged && !hazard) && now_s >= quietUntil_s;
     }
+    /// Whether it is still to be shown.
+    bool stands() const { return !acknowledged || !over; }
 };
 
 /// For drawing: no more points than asked for, the extremes among them.
 struct LiveCurve {
     std::vector<double> time_s, voltage_V, current_A, temperature_C;
 };
+
+/// Whether an alarm is a hazard: it cannot be put off for long.
+bool hazardousAlarm(const std::string& code);
 
 class LiveChannel {
   public:
@@ -62,6 +68,12 @@ class LiveChannel {
     /// The last estimate; kind Estimate.
     const std::optional<LiveEvent>& estimate() const { return estimate_; }
     const std::vector<StandingAlarm>& alarms() const { return alarms_; }
+    /// The charge under way should be over (LiveEvent::Kind::StopNow); nothing: not so.
+    const std::optional<LiveEvent>& stopNow() const { return watcher_.stopNow(); }
+    /// No row has come for three usual intervals: what is shown is of the past.
+    bool silent() const { return silent_; }
+    /// Alarms of an earlier run of the program, with their time; they stand until they are seen.
+    void restore(std::vector<StandingAlarm> alarms);
     /// `minutes` of quiet; a hazard at most two.
     void acknowledge(const std::string& code);
     void snooze(const std::string& code, double minutes);

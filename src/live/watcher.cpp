@@ -4,7 +4,10 @@
 #include <cmath>
 #include <limits>
 
+#include "overcharge.h"
 #include "quantity/phrase.h"
+#include "recording/integral.h"
+#include "safety/gate.h"
 
 namespace nk {
 
@@ -50,6 +53,8 @@ std::string toString(LiveEvent::Kind kind) {
             return "alarm";
         case LiveEvent::Kind::Estimate:
             return "estimate";
+        case LiveEvent::Kind::StopNow:
+            return "stop_now";
         case LiveEvent::Kind::End:
             return "end";
     }
@@ -85,10 +90,12 @@ std::vector<LiveEvent> Watcher::end(const Recording& recording) {
 
 void Watcher::judge(double t_s, const char* code, bool beyond, bool back, const std::string& words,
                     std::vector<LiveEvent>& out) {
-    if (beyond && raised_.insert(code).second)
+    if (beyond && raised_.insert(code).second) {
+        raisedAt_s_[code] = t_s;
         out.push_back(event(LiveEvent::Kind::Alarm, t_s, code, words));
-    else if (back)
+    } else if (back) {
         raised_.erase(code);
+    }
 }
 
 /// Cells that part while the pack charges or rests: the highest is full long before the others.
@@ -183,6 +190,16 @@ void Watcher::alarms(const Recording& r, std::size_t from, std::vector<LiveEvent
                         low, c->overdischarge_V));
         const double nothing = battery_.rated_Ah > 0 ? 0.02 * battery_.rated_Ah : 0.02;
         const bool charging = amps > nothing;
+        // A cell that is dead is called before anything more goes in; a load's dip is another word.
+        if (sure && amps > -nothing)
+            told(k, "out_of_use", c->outOfUse(low), !c->outOfUse(low - kBack_V),
+                 c->nickel()
+                     ? phrase("A cell is reversed ({:.2f} V): end it now, nothing is charged into "
+                              "it.",
+                              low)
+                     : phrase("{:.2f} V a cell, under {:.2f} V it is out of use: end the charge "
+                              "now and recycle it.",
+                              low, c->outOfUse_V));
         if (sure && !c->nickel() && r.cells_V().size() > 1 && amps > -nothing)
             cellsApart(r, k, charging, out);
         if (sure) sagging(r, k, nothing, out);
@@ -250,6 +267,11 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
         out.words = phrase("not yet known: there are no steps yet");
         return out;
     }
+    if (stopNow_) {
+        // It should be over: nobody is told when it will be.
+        out.words = phrase("stop now: {}", stopNow_->words);
+        return out;
+    }
     const Step& s = steps.list.back();
     const double now = out.t_s;
     if (byModel(r, steps, out)) return out;
@@ -314,6 +336,77 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
     out.words = s.isCharge() ? phrase("not yet known: the rated capacity is not given")
                              : phrase("not yet known: nothing is charging");
     return out;
+}
+
+/// Rows that came together are looked at as they would have come: every half minute of them.
+void Watcher::lookBehindTheEnd(const Recording& r, double start_s) {
+    constexpr double kEvery_s = 30;
+    if (std::abs(start_s - overFrom_s_) > 60) {
+        overFrom_s_ = start_s;
+        overSeen_s_ = start_s;
+        over_.reset();
+    }
+    const auto t = r.time_s();
+    while (!over_ && overSeen_s_ < t.back()) {
+        overSeen_s_ = std::max(overSeen_s_, t.front()) + kEvery_s;
+        const auto until = static_cast<std::size_t>(
+            std::ranges::upper_bound(t, std::min(overSeen_s_, t.back())) - t.begin());
+        if (const auto over = overchargeOf(r, battery_, start_s, until))
+            over_ = Called{over->code, over->because, over->since_s};
+    }
+    overSeen_s_ = std::min(overSeen_s_, t.back());
+}
+
+/// The charge under way should have ended: a rule, a peak or a hazard has spoken, or the rows show
+/// that it goes on behind its end.
+void Watcher::callStop(const Recording& r, const Steps& steps, const std::vector<ChargeSpan>& spans,
+                       std::vector<LiveEvent>& out) {
+    const double now = r.time_s()[r.size() - 1];
+    const double nothing = battery_.rated_Ah > 0 ? 0.002 * battery_.rated_Ah : 0.005;
+    const double amps = r.current_A()[r.size() - 1];
+    if (spans.empty() || !steps.list.back().isCharge() || amps <= nothing) {
+        stopNow_.reset();
+        return;
+    }
+    const ChargeSpan& span = spans.back();
+    const double start_s = r.time_s()[span.first];
+    lookBehindTheEnd(r, start_s);
+    std::optional<Called> first;
+    const auto candidate = [&](std::string code, std::string because, double since_s) {
+        if (!first || since_s < first->since_s)
+            first = Called{std::move(code), std::move(because), since_s};
+    };
+    for (const auto& [key, time_s] : fired_)
+        if (time_s >= start_s - 1e-6)
+            candidate("rule " + key.second, phrase("your rule {} says so", key.second), time_s);
+    // So slowly there is no peak to go by: the clock ends such a charge (safety/gate.h).
+    const bool slow =
+        battery_.rated_Ah > 0 && peakAt(amps / battery_.rated_Ah) == PeakIs::None;
+    if (std::isfinite(span.peak_s) && !slow)
+        candidate("peak", phrase("the voltage has passed its peak"), span.peak_s);
+    for (const auto& [code, words] :
+         {std::pair("overvoltage", phrase("a cell is over its fault limit")),
+          std::pair("too_hot", phrase("it is too warm to be charged")),
+          std::pair("charged_cold", phrase("it is too cold to be charged")),
+          std::pair("out_of_use", phrase("a cell is out of use"))})
+        if (raised_.contains(code)) candidate(code, words, std::max(start_s, raisedAt_s_[code]));
+    if (!first && over_) candidate(over_->code, over_->because, over_->since_s);
+    if (!first) {
+        stopNow_.reset();
+        return;
+    }
+    const auto t = r.time_s();
+    const auto from = static_cast<std::size_t>(
+        std::ranges::lower_bound(t, first->since_s - 1e-9) - t.begin());
+    LiveEvent e = event(LiveEvent::Kind::StopNow, now, first->code, first->because);
+    e.low_s = first->since_s;
+    e.charge_Ah = from + 1 < t.size() ? integrate(r, from, t.size() - 1).charge_Ah : 0;
+    const bool fresh = !stopNow_ || stopNow_->what != e.what;
+    e.revision = !fresh;
+    stopNow_ = e;
+    if (!fresh && now - lastStop_s_ < kEstimateEvery_s) return;
+    lastStop_s_ = now;
+    out.push_back(e);
 }
 
 std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over,
@@ -414,6 +507,7 @@ std::vector<LiveEvent> Watcher::look(const Recording& r, bool samples, bool over
         }
     }
     current_ = steps.list.empty() ? std::nullopt : std::optional(steps.list.back());
+    callStop(r, steps, spans, out);
     const double now = r.time_s()[r.size() - 1];
     if (!over && now - lastEstimate_s_ >= kEstimateEvery_s) {
         lastEstimate_s_ = now;

@@ -14,7 +14,7 @@
 namespace nk {
 
 struct LiveEvent {
-    enum class Kind { Sample, Step, Knee, Peak, Rule, Alarm, Estimate, End } kind = Kind::Sample;
+    enum class Kind { Sample, Step, Knee, Peak, Rule, Alarm, Estimate, StopNow, End } kind = Kind::Sample;
     double t_s = kNaN;                                                ///< recording time
     double voltage_V = kNaN, current_A = kNaN, temperature_C = kNaN;  ///< of a sample
     std::string what;   ///< kind of the step, text of the rule, code of the alarm
@@ -25,7 +25,8 @@ struct LiveEvent {
     int index = -1;         ///< of a step
     bool revision = false;  ///< says anew what an earlier event said
 };
-/// sample, step, knee, peak, rule, alarm, estimate, end.
+/// sample, step, knee, peak, rule, alarm, estimate, stop_now, end. StopNow: `words` why, `low_s` since
+/// when, `charge_Ah` how much too much has gone in until `t_s`.
 std::string toString(LiveEvent::Kind kind);
 
 class Watcher {
@@ -51,6 +52,9 @@ class Watcher {
     /// What it takes the battery for, and the step that is under way.
     const Battery& battery() const { return battery_; }
     const std::optional<Step>& current() const { return current_; }
+    /// The charge under way should have ended, since when and with how much too much; nothing: not so,
+    /// or it is over.
+    const std::optional<LiveEvent>& stopNow() const { return stopNow_; }
     std::size_t stepsTold() const { return told_.size(); }
     void setRules(std::vector<StopRule> rules) { rules_ = std::move(rules); }
     /// Charge level at the last row as the caller has counted it, 1 full, and its standard
@@ -74,6 +78,13 @@ class Watcher {
     void cellsApart(const Recording& r, std::size_t k, bool charging, std::vector<LiveEvent>& out);
     void sagging(const Recording& r, std::size_t k, double nothing_A, std::vector<LiveEvent>& out);
     LiveEvent estimate(const Recording& r, const Steps& steps) const;
+    struct Called {
+        std::string code, because;
+        double since_s = 0;
+    };
+    void lookBehindTheEnd(const Recording& r, double start_s);
+    void callStop(const Recording& r, const Steps& steps, const std::vector<ChargeSpan>& spans,
+                  std::vector<LiveEvent>& out);
 
     Battery given_, battery_;
     std::vector<StopRule> rules_;
@@ -88,6 +99,11 @@ class Watcher {
     std::size_t frozen_ = 0;        ///< steps told before the window that was asked for last
     std::set<std::string> raised_;  ///< alarms that stand
     double lastEstimate_s_ = -1e18;
+    std::optional<LiveEvent> stopNow_;
+    double lastStop_s_ = -1e18;
+    std::optional<Called> over_;            ///< charged on behind its end, as the rows show it
+    double overFrom_s_ = -1e18, overSeen_s_ = -1e18;  ///< of which charge; looked at up to here
+    std::map<std::string, double> raisedAt_s_;  ///< of the alarms that stand
     /// Of the charge under way: current and power as they flow, and the most of them so far.
     double flow_A_ = 0, flow_W_ = 0, most_A_ = 0, most_W_ = 0;
     /// Since when the current is too small, the cells are too far apart, nothing flows; −1: not.

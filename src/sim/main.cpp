@@ -91,6 +91,11 @@ struct Terminal {
     }
 };
 
+bool linksToTerminal(const std::string& link) {
+    std::error_code ec;
+    return std::filesystem::read_symlink(link, ec).string().starts_with("/dev/pts/");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -123,8 +128,17 @@ int main(int argc, char** argv) {
     }
     std::error_code ec;
     if (!link.empty()) {
-        // Only a link is replaced, never a file of somebody's.
-        if (std::filesystem::is_symlink(link, ec)) std::filesystem::remove(link, ec);
+        // Only a link of ours is replaced: one to a pseudo-terminal, never a file or link of
+        // somebody's.
+        if (std::filesystem::is_symlink(link, ec)) {
+            if (!linksToTerminal(link)) {
+                std::cerr << link
+                          << ": this link is not of this program; it was not changed. Accepted: "
+                             "another name.\n";
+                return 1;
+            }
+            std::filesystem::remove(link, ec);
+        }
         std::filesystem::create_symlink(open.front().name, link, ec);
         if (ec) return std::cerr << link << ": " << ec.message() << '\n', 1;
     }
@@ -151,6 +165,8 @@ int main(int argc, char** argv) {
             }
         for (Terminal& t : open) t.serve(instrument);
     }
-    if (!link.empty() && std::filesystem::is_symlink(link, ec)) std::filesystem::remove(link, ec);
+    // Taken away only while it is the one that was made here.
+    if (!link.empty() && std::filesystem::read_symlink(link, ec) == open.front().name && !ec)
+        std::filesystem::remove(link, ec);
     return 0;
 }

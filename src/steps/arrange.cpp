@@ -119,10 +119,18 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
             // A current that is lost in the noise cannot step: there only the voltage tells.
             const bool visible = recent > zero;
             if (!visible && zero_A != 0) break;
-            if ((visible && mean < 0.6 * recent - 2 * noise) || mean > 1.6 * recent + 6 * q.sigma())
+            // The last steps of a coarse display are halves and thirds: 0.02, 0.01.
+            if ((visible && mean < 0.6 * recent - 2 * noise - 0.6 * q.resolution) ||
+                mean > 1.6 * recent + 6 * q.sigma())
                 break;
             std::size_t inside = end;
-            while (inside + 1 < to && std::abs(v[inside + 1] - set) <= band) ++inside;
+            // A row of noise alone ends no charge that goes on behind it.
+            const auto within = [&](std::size_t k) {
+                return k >= v.size() || std::abs(v[k] - set) <= band;
+            };
+            while (inside + 1 < to &&
+                   (within(inside + 1) || (within(inside + 2) && within(inside + 3))))
+                ++inside;
             going = inside + 1 == to;
             if (inside > end) recent = visible ? mean : recent;
             end = inside;

@@ -44,8 +44,14 @@ EndedBy nickelChargeEnd(const Recording& r, const Battery& battery, const Step& 
     const double end = meanAround(t, v, s.first, s.last, s.last, 10);
     const double drop = (top - end) / cells;
     const double noise = r.voltageQuality().sigma() / cells;
+    // A rule on the fall stops within minutes of it: who stops hours behind the peak, or to the
+    // second of a round time long after it, is a clock or a hand.
+    const double behind_s = t[s.last] - topAt;
+    constexpr double kRuleActs_s = 2400;
+    const bool clock = roundTime(t[s.last] - t[s.first], r.usualInterval_s());
+    if (behind_s > kRuleActs_s && drop > 0) return clock ? EndedBy::Timer : EndedBy::Unknown;
     if (drop > std::max(0.0015, 3 * noise)) return EndedBy::NegativeDeltaV;
-    if (roundTime(t[s.last] - t[s.first], r.usualInterval_s())) return EndedBy::Timer;
+    if (clock) return EndedBy::Timer;
     if (r.hasTemperature()) {
         const auto temp = r.temperature_C();
         if (temp[s.last] >= 44.5 || temp[s.last] - temp[s.first] > 15) return EndedBy::Temperature;

@@ -117,7 +117,16 @@ double middle(std::vector<double> x) {
 
 RestLevel restLevel(const Recording& recording, const Battery& battery) {
     const ChannelQuality& q = recording.currentQuality();
-    const double rated = capacityOrMoved_Ah(recording, battery);
+    double rated = capacityOrMoved_Ah(recording, battery);
+    // A worn battery's taper goes far under a hundredth of its label: what a log moves in one go
+    // says what it holds, a fifth of the label at the least.
+    if (battery.rated_Ah > 0) {
+        Battery unrated = battery;
+        unrated.rated_Ah = 0;
+        constexpr double kRoom = 1.3, kLeastOfLabel = 0.2;
+        rated = std::clamp(kRoom * capacityOrMoved_Ah(recording, unrated), kLeastOfLabel * rated,
+                           rated);
+    }
     RestLevel out;
     out.threshold_A =
         std::max({rated / 100, std::min(3 * q.noise, rated / 20), 1.01 * q.resolution, 1e-6});

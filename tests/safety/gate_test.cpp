@@ -1,5 +1,6 @@
 // The gate: every act on every kind in every state, and the points that were seen to be missing.
 // Limits are compared with the chemistry's files, not with the gate's own code.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <fstream>

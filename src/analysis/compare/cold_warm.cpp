@@ -10,6 +10,7 @@
 #include "analysis/resistance/current_step.h"
 #include "quantity/format.h"
 #include "quantity/uncertainty.h"
+#include "quantity/plausible.h"
 
 namespace nk {
 
@@ -150,6 +151,13 @@ Comparison compareSides(const CompareSide& a, const CompareSide& b) {
         if (out.capacity.known() && out.capacity.value < 1)
             out.minutesOff = (a.charge_Ah - b.charge_Ah) / a.current_A * 60;
     }
+    constexpr double kMostRatio = 1e4;
+    for (Ratio* r : {&out.resistance, &out.capacity, &out.energy, &out.power, &out.meanVoltage})
+        if (r->known() && !(r->value > 1 / kMostRatio && r->value < kMostRatio)) {
+            *r = {};
+            out.caveats.push_back(cannotBe());
+        }
+    if (!canBe(out.minutesOff * 60, "s")) out.minutesOff = kNaN;
     const bool warm =
         std::isfinite(out.firstTemperature_C) && std::isfinite(out.secondTemperature_C);
     const std::string at =

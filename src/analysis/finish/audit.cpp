@@ -87,6 +87,28 @@ double spreadAt(const AnalysisInput& in, std::size_t k) {
     return high - low;
 }
 
+/// How long a charge was held at its set voltage after its current had fallen under C/20.
+struct HeldOn {
+    double since_s = 0, length_s = 0, cutoff_A = 0;
+};
+/// More than this is no late stop but a charger that holds on (common practice, no source).
+constexpr double kHeldTooLong_s = 7200;
+
+HeldOn heldOn(const AnalysisInput& in, const Step& s) {
+    HeldOn out;
+    if (in.battery.rated_Ah <= 0) return out;
+    const auto t = in.recording.time_s();
+    const auto i = in.recording.current_A();
+    out.cutoff_A = in.battery.rated_Ah / 20;
+    // From behind: the last moment at which it was not yet under it.
+    std::size_t k = s.last + 1;
+    while (k > s.first && i[k - 1] < out.cutoff_A) --k;
+    if (k > s.last) return out;
+    out.since_s = t[k];
+    out.length_s = s.end_s - t[k];
+    return out;
+}
+
 bool converging(const AnalysisInput& in, const Plateau& p, const Step& s) {
     const double before = spreadAt(in, p.first);
     const double after = spreadAt(in, s.last);
@@ -100,6 +122,19 @@ void checkNotTerminated(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[k];
         if (s.kind != StepKind::CvCharge) continue;
         const Plateau p = plateauOf(in, s);
+        if (const HeldOn held = heldOn(in, s); held.length_s > kHeldTooLong_s &&
+                                                !(p.found && converging(in, p, s))) {
+            out.push_back(
+                {Severity::Verdict, "not_terminated",
+                 phrase("The charger did not stop: full (C/20, {}) after {}, it was held at {:.3f} V "
+                        "a cell for another {}.",
+                        shortValue(held.cutoff_A, "A"), durationText(held.since_s),
+                        in.perCell(medianVoltage(in, s)), durationText(held.length_s)),
+                 phrase("Holding a lithium battery at its set voltage wears it. Unplug it, put a "
+                        "timer behind it as a backstop, or use a charger that cuts off."),
+                 {held.since_s, s.end_s, static_cast<int>(k)}});
+            continue;
+        }
         if (!p.found || converging(in, p, s)) continue;
         out.push_back(
             {Severity::Verdict,
@@ -210,8 +245,14 @@ void checkTopsUp(const AnalysisInput& in, std::vector<Finding>& out) {
         int tops = 0;
         std::size_t next = k + 1;
         std::size_t last = k;
-        while (next + 1 < list.size() && list[next].kind == StepKind::Rest &&
-               list[next + 1].isCharge() && list[next + 1].endVoltage_V > 0.99 * main) {
+        // Between them it rests, or a small load beside it takes a little.
+        const auto between = [&](const Step& s) {
+            constexpr double kLittle = 0.05;
+            return s.kind == StepKind::Rest ||
+                   (s.isDischarge() && in.battery.rated_Ah > 0 &&
+                    std::abs(s.sum.charge_Ah) < kLittle * in.battery.rated_Ah);
+        };
+        while (next + 1 < list.size() && between(list[next]) && list[next + 1].isCharge() && list[next + 1].endVoltage_V > 0.99 * main) {
             ++tops;
             last = next + 1;
             next += 2;
@@ -376,6 +417,13 @@ void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out) {
     for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
         const Step& s = in.steps.list[k];
         if (s.kind != StepKind::CvCharge || s.endedBy != EndedBy::Taper || in.battery.rated_Ah <= 0)
+            continue;
+        // Topping up, and what is held on for hours, is no good finish.
+        double put_Ah = s.sum.charge_Ah;
+        for (std::size_t b = k; b > 0 && in.steps.list[b - 1].isCharge(); --b)
+            put_Ah += in.steps.list[b - 1].sum.charge_Ah;
+        constexpr double kTopUp = 0.05;
+        if (put_Ah < kTopUp * in.battery.rated_Ah || heldOn(in, s).length_s > kHeldTooLong_s)
             continue;
         const double end = stopCurrentOf(in.recording, in.accuracy, s).value_A;
         if (end > 1.1 * in.battery.rated_Ah / 10) continue;

@@ -7,6 +7,7 @@
 
 #include "analysis/rating/rating_views.h"
 #include "quantity/format.h"
+#include "quantity/plausible.h"
 
 namespace nk {
 
@@ -265,6 +266,13 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
             v.current_A = v.uncertainty_A = kNaN;
             v.extrapolated = false;
         }
+        if (v.known() && !canBe(v.current_A / battery.rated_Ah, "C-rate")) {
+            v.caveats = {cannotBe()};
+            v.current_A = v.uncertainty_A = kNaN;
+            v.extrapolated = false;
+        }
+        if (std::isfinite(v.atLeast_A) && !canBe(v.atLeast_A / battery.rated_Ah, "C-rate"))
+            v.atLeast_A = kNaN;
         if (v.known()) v.c_rate = v.current_A / battery.rated_Ah;
     }
     decide(out);

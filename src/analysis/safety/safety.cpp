@@ -223,8 +223,9 @@ void checkOutOfUse(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* c = in.chemistry();
     if (c == nullptr || in.assumed("chemistry")) return;
     const auto tell = [&](const WorstCell& w, const std::string& why) {
+        const std::string who = w.who.empty() ? std::string() : " " + w.who;
         out.push_back({Severity::Hazard, "out_of_use",
-                       phrase("This battery is out of use: {}", why),
+                       phrase("This battery is out of use: {}{}.", why, who),
                        phrase("Neither charge nor test it; tape its terminals and recycle it by the "
                               "local rules, cool or not."),
                        evidenceOf(in, w.where.first, w.where.last)});
@@ -232,17 +233,16 @@ void checkOutOfUse(const AnalysisInput& in, std::vector<Finding>& out) {
     if (std::isfinite(c->fault_V)) {
         const WorstCell high = worstCell(in, c->fault_V, true);
         if (high.any() && c->grosslyOvercharged(high.perCell_V, high.doubt_V))
-            return tell(high, phrase("it was grossly overcharged, to {:.2f} V {}", high.perCell_V,
-                                     high.who));
+            return tell(high, phrase("it was grossly overcharged, to {:.2f} V", high.perCell_V));
     }
     const WorstCell low = worstCell(in, c->ruined_V, false);
     if (low.any() && c->ruined(low.perCell_V, low.doubt_V))
         return tell(low, low.perCell_V < 0
-                             ? phrase("a cell was reversed ({:.2f} V {})", low.perCell_V, low.who)
-                             : phrase("it was driven down to {:.2f} V {}", low.perCell_V, low.who));
+                             ? phrase("a cell was reversed, to {:.2f} V", low.perCell_V)
+                             : phrase("it was driven down to {:.2f} V", low.perCell_V));
     const WorstCell rest = lowestRest(in, *c);
     if (rest.any())
-        tell(rest, phrase("it rested at {:.2f} V {}", rest.perCell_V, rest.who));
+        tell(rest, phrase("it rested at {:.2f} V", rest.perCell_V));
 }
 
 namespace {

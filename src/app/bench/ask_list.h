@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QFrame>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -17,6 +18,7 @@ struct Ask {
     BenchChannel* channel = nullptr;
     std::string code;  ///< of its alarm; empty: trouble with the source, which goes by itself
     bool hazard = false;
+    std::function<void()> seen = {};  ///< of an alarm whose channel is gone
 };
 
 /// Of all channels, the gravest first.

@@ -110,26 +110,31 @@ BenchChannel::BenchChannel(FeedWish wish, const Battery& battery, std::vector<St
 }
 
 void BenchChannel::begin() {
-    live_ = std::make_unique<LiveChannel>(given_, rules_);
+    auto rules = rules_;
+    if (line_) rules.push_back(*line_);
+    live_ = std::make_shared<LiveChannel>(given_, std::move(rules));
     live_->setModel(model_);
     live_->setWanted(wanted_A_);
 }
 
 void BenchChannel::take(const std::vector<LiveRow>& rows) {
     lastRow_.restart();
+    lastRowAt_ = QDateTime::currentDateTime();
     hear(live_->take(rows));
     if (!redraw_->isActive()) redraw_->start();
 }
 
 void BenchChannel::hear(const std::vector<LiveEvent>& events) {
+    for (const StandingAlarm& a : live_->alarms())
+        if (a.stands() && called_.insert(a.code).second)
+            Q_EMIT alarmed(say(a.code), say(a.words), a.hazard);
     for (const LiveEvent& e : events) {
         const QString at = say(clockText(e.t_s)) + "  ";
         switch (e.kind) {
             case LiveEvent::Kind::Alarm:
                 log_ << at + say(e.words);
                 Q_EMIT asks(title_ + ": " + say(e.words),
-                            e.what == "overvoltage" || e.what == "too_hot" ||
-                                e.what == "overdischarge" || e.what == "charged_cold");
+                            hazardousAlarm(e.what));
                 break;
             case LiveEvent::Kind::Rule:
                 log_ << at + tr("rule %1 says stop").arg(say(e.what));
@@ -139,6 +144,12 @@ void BenchChannel::hear(const std::vector<LiveEvent>& events) {
             case LiveEvent::Kind::Peak:
                 log_ << at + tr("voltage peak");
                 Q_EMIT asks(tr("%1: the voltage has passed its peak.").arg(title_), false);
+                break;
+            case LiveEvent::Kind::StopNow:
+                if (e.revision) break;
+                log_ << at + tr("stop now: %1").arg(say(e.words));
+                Q_EMIT asks(tr("%1: stop the charge now, %2.").arg(title_, say(e.words)), true);
+                if (armed_ && canStop_) feed_->askStop();
                 break;
             case LiveEvent::Kind::Knee:
                 log_ << at + tr("knee: from here the voltage is held");
@@ -151,6 +162,7 @@ void BenchChannel::hear(const std::vector<LiveEvent>& events) {
         }
     }
     const auto& estimate = live_->estimate();
+    if (live_->stopNow()) told_ = true;
     if (!told_ && estimate && std::isfinite(estimate->likely_s) &&
         estimate->likely_s - live_->now_s() < kBefore_s && estimate->likely_s > live_->now_s()) {
         told_ = true;
@@ -160,6 +172,10 @@ void BenchChannel::hear(const std::vector<LiveEvent>& events) {
     }
     constexpr int kMostLines = 400;
     while (log_.size() > kMostLines) log_.removeFirst();
+}
+
+QString BenchChannel::lastRowAt() const {
+    return lastRowAt_.isValid() ? QLocale().toString(lastRowAt_.time(), "HH:mm:ss") : QString();
 }
 
 QString BenchChannel::doing() const {
@@ -173,6 +189,11 @@ QString BenchChannel::doing() const {
 
 QString BenchChannel::remaining() const {
     if (over_) return recording_ > 0 ? tr("in the book") : QString();
+    if (const auto& stop = live_->stopNow())
+        return tr("stop now: %1 too much since %2")
+            .arg(say(shortValue(std::max(0.0, stop->charge_Ah), "Ah")),
+                 say(clockText(stop->low_s)));
+    if (lost() && !lastRowAt().isEmpty()) return tr("last seen %1").arg(lastRowAt());
     const auto& step = live_->step();
     if (step && step->kind == StepKind::Rest) {
         // Warm from what went before: until within 5 K of where it began.
@@ -199,10 +220,15 @@ QString BenchChannel::remaining() const {
 std::vector<StandingAlarm> BenchChannel::alarms() const {
     std::vector<StandingAlarm> out;
     for (const StandingAlarm& a : live_->alarms())
-        if (!a.over) out.push_back(a);
+        if (a.stands()) out.push_back(a);
     std::ranges::stable_sort(
         out, [](const StandingAlarm& a, const StandingAlarm& b) { return a.hazard > b.hazard; });
     return out;
+}
+
+void BenchChannel::acknowledge(const std::string& code) {
+    live_->acknowledge(code);
+    Q_EMIT seen(say(code));
 }
 
 void BenchChannel::setWanted(double current_A) {
@@ -216,15 +242,25 @@ void BenchChannel::setModel(std::shared_ptr<const OwnModel> model) {
 }
 
 void BenchChannel::setVoltageStop(double cell_V) {
-    std::erase_if(rules_, [](const StopRule& r) { return r.text.starts_with("vmax:"); });
+    line_.reset();
     if (std::isfinite(cell_V))
-        if (auto rule = parseRule(fmt::format("vmax:{:.3f}V", cell_V)))
-            rules_.push_back(std::move(*rule));
-    live_->setRules(rules_);
+        if (auto rule = parseRule(fmt::format("vmax:{:.3f}V", cell_V))) line_ = std::move(*rule);
+    auto rules = rules_;
+    if (line_) rules.push_back(*line_);
+    live_->setRules(std::move(rules));
 }
 
 void BenchChannel::finish() {
     feed_->finish();
+    // A source that failed has no thread any more: what came of it, if anything, is in the book as
+    // unfinished and is taken up there.
+    if (!over_ && !feed_->isRunning()) {
+        over_ = true;
+        silence_->stop();
+        hear(live_->end());
+        Q_EMIT changed();
+        Q_EMIT ended(0);
+    }
 }
 void BenchChannel::stopSource() {
     feed_->askStop();

@@ -1,10 +1,12 @@
 // A channel of the bench in the window: its feed, what is known of it, and what it says.
 #pragma once
 
+#include <QDateTime>
 #include <QElapsedTimer>
 #include <QObject>
 #include <QStringList>
 #include <memory>
+#include <set>
 
 #include "app/bench/live_feed.h"
 #include "live/channel.h"
@@ -22,12 +24,20 @@ class BenchChannel : public QObject {
     const QString& title() const { return title_; }
     const LiveChannel& live() const { return *live_; }
     LiveChannel& live() { return *live_; }
+    /// For what is drawn: it may outlive a channel that begins anew.
+    std::weak_ptr<const LiveChannel> watched() const { return live_; }
+    /// Values are of the past: the line is lost, or silent, or ended.
+    bool lost() const { return over_ || !trouble_.isEmpty() || live_->silent(); }
+    /// When the last row came, "14:03:12"; empty: none came.
+    QString lastRowAt() const;
     /// "charges, constant current", "rests", "no row yet".
     QString doing() const;
     /// "done in 34 to 41 min", or why that is not known.
     QString remaining() const;
     /// Alarms that stand, the gravest first.
     std::vector<StandingAlarm> alarms() const;
+    /// Somebody has seen an alarm.
+    void acknowledge(const std::string& code);
     /// What is wrong with the source; empty: nothing.
     const QString& trouble() const { return trouble_; }
     bool running() const { return feed_ != nullptr && feed_->isRunning(); }
@@ -44,7 +54,8 @@ class BenchChannel : public QObject {
     void setBatteryId(std::int64_t id) { batteryId_ = id; }
     void setWanted(double current_A);
     void setModel(std::shared_ptr<const OwnModel> model);
-    /// Called when the voltage of a cell passes it; NaN: not any more.
+    /// The line that is dragged on the curve; the user's own rules are left alone. Called when the
+    /// voltage of a cell passes it; NaN: not any more.
     void setVoltageStop(double cell_V);
     void finish();
     void stopSource();
@@ -59,6 +70,9 @@ class BenchChannel : public QObject {
     void asks(const QString& words, bool hazard);
     void ended(qlonglong recording);
     void failed(const QString& words);
+    /// An alarm rose, or was seen.
+    void alarmed(const QString& code, const QString& words, bool hazard);
+    void seen(const QString& code);
     void said(const QString& words);
 
   private:
@@ -72,12 +86,15 @@ class BenchChannel : public QObject {
     std::int64_t batteryId_ = 0;
     std::shared_ptr<const OwnModel> model_;
     std::vector<StopRule> rules_;
-    std::unique_ptr<LiveChannel> live_;
+    std::optional<StopRule> line_;  ///< the one that is dragged
+    std::shared_ptr<LiveChannel> live_;
+    QDateTime lastRowAt_;
     LiveFeed* feed_ = nullptr;
     QTimer* silence_ = nullptr;
     QTimer* redraw_ = nullptr;
     QElapsedTimer lastRow_;
     QStringList log_;
+    std::set<std::string> called_;  ///< alarms that were handed on
     double wanted_A_ = 0, lastWall_s_ = 0;
     qlonglong recording_ = 0;
     bool canStop_ = false, armed_ = false, over_ = false, told_ = false;

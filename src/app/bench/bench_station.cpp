@@ -178,7 +178,7 @@ BenchStation::BenchStation(Session& session, QWidget* parent) : Station(parent),
     connect(lanes_, &LiveLanes::ruleDragged, this, &BenchStation::applyRule);
     connect(away_, &QPushButton::clicked, this, [this] {
         if (chosen_ < 0 || !channels_[static_cast<std::size_t>(chosen_)]->over()) return;
-        lanes_->setChannel(nullptr);
+        lanes_->setChannel({});
         letGo(strips_[static_cast<std::size_t>(chosen_)]);
         strips_.erase(strips_.begin() + chosen_);
         channels_.erase(channels_.begin() + chosen_);
@@ -242,6 +242,18 @@ void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& r
     connect(c, &BenchChannel::asks, this, &BenchStation::call);
     connect(c, &BenchChannel::failed, this,
             [this](const QString& words) { session_.say(words, true); });
+    connect(c, &BenchChannel::alarmed, this,
+            [this, c](const QString& code, const QString& words, bool hazard) {
+                kept_.push_back({c->title().toStdString(), code.toStdString(),
+                                 words.toStdString(), now_s(), hazard});
+                keepAlarms();
+            });
+    connect(c, &BenchChannel::seen, this, [this, c](const QString& code) {
+        std::erase_if(kept_, [&](const KeptAlarm& a) {
+            return a.channel == c->title().toStdString() && a.code == code.toStdString();
+        });
+        keepAlarms();
+    });
     connect(c, &BenchChannel::changed, this, &BenchStation::refresh);
     connect(c, &BenchChannel::ended, this,
             [this, c](qlonglong recording) { channelEnded(c, recording); });
@@ -303,7 +315,7 @@ void BenchStation::choose(int k) {
     opened_->setVisible(c != nullptr && !large_);
     span_->setVisible(c != nullptr && !large_);
     lanes_->setVoltageRule(kNaN);
-    lanes_->setChannel(c != nullptr ? &c->live() : nullptr);
+    lanes_->setChannel(c != nullptr ? c->watched() : std::weak_ptr<const LiveChannel>());
     line_->setChecked(false);
     arm_->setChecked(c != nullptr && c->armed());
     refresh();
@@ -330,7 +342,7 @@ void BenchStation::refresh() {
     BenchChannel* c = open();
     if (c == nullptr || large_) return;
     // The channel's rows may have begun anew.
-    lanes_->setChannel(&c->live());
+    lanes_->setChannel(c->watched());
     openedTitle_->setText(c->title());
     const LiveChannel& live = c->live();
     QStringList words;
@@ -358,7 +370,23 @@ void BenchStation::refresh() {
 void BenchStation::refreshAsks() {
     std::vector<BenchChannel*> all;
     for (const auto& c : channels_) all.push_back(c.get());
-    const std::vector<Ask> asks = asksOf(all);
+    std::vector<Ask> asks = asksOf(all);
+    // Those of channels that are gone stand until somebody has seen them.
+    for (const KeptAlarm& k : kept_) {
+        const bool here = std::ranges::any_of(channels_, [&](const auto& c) {
+            return !c->over() && c->title().toStdString() == k.channel;
+        });
+        if (here) continue;
+        asks.push_back({tr("%1  %2: %3")
+                            .arg(QLocale().toString(
+                                     QDateTime::fromSecsSinceEpoch(static_cast<qint64>(k.at_s)),
+                                     "yyyy-MM-dd HH:mm"),
+                                 QString::fromStdString(k.channel), QString::fromStdString(k.words)),
+                        nullptr, k.code, false, [this, k] {
+                            std::erase(kept_, k);
+                            keepAlarms();
+                        }});
+    }
     asks_->setAsks(asks, large_);
     // A hazard that stands calls again.
     constexpr int kAgain_ms = 10000;
@@ -367,16 +395,20 @@ void BenchStation::refreshAsks() {
         sounded_.start();
         soundCall(true);
     }
-    // The window's title says when the next one is done.
+    // The window's title says what asks for a hand, else when the next one is done.
+    const auto stops = std::ranges::find_if(channels_, [](const auto& c) {
+        return !c->over() && c->live().stopNow().has_value();
+    });
     double soonest = std::numeric_limits<double>::infinity();
     for (const auto& c : channels_) {
         const auto& e = c->live().estimate();
-        if (!c->over() && e && std::isfinite(e->likely_s))
+        if (!c->over() && !c->lost() && !c->live().stopNow() && e && std::isfinite(e->likely_s))
             soonest = std::min(soonest, e->likely_s - c->live().now_s());
     }
     if (window() != nullptr)
         window()->setWindowTitle(
-            std::isfinite(soonest) && soonest > 0
+            stops != channels_.end() ? tr("Narrow Knee: stop %1 now").arg((*stops)->title())
+            : std::isfinite(soonest) && soonest > 0
                 ? tr("Narrow Knee: done in about %1")
                       .arg(QString::fromStdString(durationText(soonest)))
                 : QCoreApplication::translate("nk::MainWindow", "Narrow Knee"));
@@ -425,7 +457,20 @@ void BenchStation::promptQueue() {
         });
 }
 
+void BenchStation::keepAlarms() {
+    session_.change(
+        [text = kept_.empty() ? std::string() : keptAlarmsText(kept_)](BenchBook& b) {
+            return b.keepComputed(kAlarmSetting, text);
+        },
+        {}, false);
+}
+
 void BenchStation::takeUnfinished() {
+    if (const std::string path = session_.path().string(); alarmsOf_ != path) {
+        alarmsOf_ = path;
+        kept_ = keptAlarmsIn(session_.book().setting(kAlarmSetting).value_or(std::string()));
+        refreshAsks();
+    }
     if (job_.running()) return;
     job_.start(
         [path = session_.path()](std::stop_token,
@@ -452,6 +497,14 @@ void BenchStation::takeUnfinished() {
             session_.say(tr("What was being watched when the program ended is on the shelf: %1.")
                              .arg(names.join(", ")));
         });
+}
+
+QString BenchStation::closeQuestion() const {
+    const auto alive = std::ranges::count_if(channels_, [](const auto& c) { return !c->over(); });
+    if (alive == 0) return {};
+    return tr("%1 channels are being watched. Closing ends the watching: what charges goes on "
+              "without it. The rows so far are kept as recordings.")
+        .arg(alive);
 }
 
 void BenchStation::keepNow() {

@@ -5,6 +5,7 @@
 #include <memory>
 #include <vector>
 
+#include "history/kept_alarms.h"
 #include "app/bench/bench_channel.h"
 #include "app/bench/source_dialog.h"
 #include "app/job/job.h"
@@ -44,6 +45,7 @@ class BenchStation : public Station {
     QString helpPage() const override { return "bench"; }
     QWidget* firstFocus() override;
     bool busy() const override { return job_.running() || queueJob_.running(); }
+    QString closeQuestion() const override;
     void keepNow() override;
     std::vector<StationAction> menuActions() override;
 
@@ -57,6 +59,7 @@ class BenchStation : public Station {
     bool large() const { return large_; }
     /// Recordings of a program that ended in between become ordinary ones.
     void takeUnfinished();
+    void keepAlarms();
 
   private:
     void choose(int k);
@@ -99,6 +102,8 @@ class BenchStation : public Station {
     QPushButton* line_ = nullptr;
     QCheckBox* arm_ = nullptr;
     QPushButton* away_ = nullptr;
+    std::vector<KeptAlarm> kept_;  ///< that nobody has marked as seen
+    std::string alarmsOf_;         ///< of which book
 };
 
 }  // namespace nk

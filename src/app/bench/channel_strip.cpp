@@ -4,6 +4,7 @@
 #include <QKeyEvent>
 #include <QLabel>
 #include <QMouseEvent>
+#include <QStyle>
 #include <cmath>
 
 #include "app/bench/live_lanes.h"
@@ -95,7 +96,21 @@ void ChannelStrip::refresh() {
                                                             fahrenheit ? "°F" : "°C")
                                            : QString()));
     remaining_->setText(channel_.remaining());
-    curve_->setChannel(&live);
+    curve_->setChannel(channel_.watched());
+    // What a lost line showed last is of the past: grey, and dated.
+    const bool lost = channel_.lost();
+    for (QLabel* l : {figures_, doing_}) {
+        if (l->property("role").toString() == (lost || l == doing_ ? "muted" : "")) continue;
+        l->setProperty("role", lost || l == doing_ ? "muted" : "");
+        l->style()->unpolish(l);
+        l->style()->polish(l);
+    }
+    const bool stop = live.stopNow().has_value() && !channel_.over();
+    if (remaining_->property("role").toString() != (stop ? "hazard" : "")) {
+        remaining_->setProperty("role", stop ? "hazard" : "");
+        remaining_->style()->unpolish(remaining_);
+        remaining_->style()->polish(remaining_);
+    }
     setAccessibleName(
         tr("%1: %2, %3, %4")
             .arg(channel_.title(), channel_.doing(), figures_->text(), remaining_->text()));

@@ -55,10 +55,11 @@ QSize LiveLanes::sizeHint() const {
     return size_ == Size::Full ? QSize(700, 420) : QSize(180, 52);
 }
 
-void LiveLanes::setChannel(const LiveChannel* channel) {
+void LiveLanes::setChannel(std::weak_ptr<const LiveChannel> channel) {
     // A picture costs with the rows in it: at most a twentieth of the time goes into it.
-    const bool same = channel_ == channel && channel != nullptr;
-    channel_ = channel;
+    const auto now = channel.lock();
+    const bool same = now != nullptr && channel_.lock() == now;
+    channel_ = std::move(channel);
     constexpr qint64 kShare = 20;
     if (same && painted_.isValid() && painted_.elapsed() < kShare * cost_ms_) return;
     update();
@@ -123,17 +124,18 @@ void LiveLanes::paintEvent(QPaintEvent*) {
     small.setPixelSize(11);
     p.setFont(small);
     if (full) p.fillRect(rect(), t.plot);
-    if (channel_ == nullptr || channel_->rows() < 2) {
+    const auto channel = channel_.lock();
+    if (channel == nullptr || channel->rows() < 2) {
         if (full) {
             p.setPen(t.muted);
             p.drawText(rect(), Qt::AlignCenter, tr("The curve begins with the first rows."));
         }
         return;
     }
-    const double to = channel_->now_s();
+    const double to = channel->now_s();
     const double from = span_s_ > 0 ? std::max(0.0, to - span_s_) : 0;
     const LiveCurve curve =
-        channel_->curve(from, to, static_cast<std::size_t>(std::max(100, 2 * width())));
+        channel->curve(from, to, static_cast<std::size_t>(std::max(100, 2 * width())));
     if (curve.time_s.size() < 2) return;
     const double left = full ? kLeft : 1;
     const double right = width() - (full ? kRight : 1);

@@ -4,6 +4,7 @@
 
 #include <QElapsedTimer>
 #include <QWidget>
+#include <memory>
 
 #include "live/channel.h"
 
@@ -14,8 +15,8 @@ class LiveLanes : public QWidget {
   public:
     enum class Size { Strip, Full };
     explicit LiveLanes(Size size, QWidget* parent = nullptr);
-    /// Null: nothing is shown. The channel outlives what is shown of it.
-    void setChannel(const LiveChannel* channel);
+    /// Nothing: nothing is shown. The channel may begin anew or go while this is hidden.
+    void setChannel(std::weak_ptr<const LiveChannel> channel);
     /// Seconds up to now that are shown; 0: all.
     void setSpan(double span_s);
     /// Levels of the user's voltage rules, V of the whole battery; dragged they tell a new one.
@@ -37,7 +38,7 @@ class LiveLanes : public QWidget {
     double voltsAt(double y) const;
 
     Size size_;
-    const LiveChannel* channel_ = nullptr;
+    std::weak_ptr<const LiveChannel> channel_;
     double span_s_ = 0;
     double rule_V_ = kNaN;
     QElapsedTimer painted_;  ///< since the last picture

@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "quantity/phrase.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -17,7 +18,7 @@ EndChooser::EndChooser(QWidget* parent) : QWidget(parent) {
     box->setContentsMargins(0, 0, 0, 0);
     auto* label = new QLabel(tr("It counts as over at"), this);
     label->setProperty("role", "muted");
-    value_ = new QDoubleSpinBox(this);
+    value_ = new QuantityField(this);
     value_->setObjectName("fadeEndValue");
     value_->setAccessibleName(tr("Where it counts as over"));
     value_->setKeyboardTracking(false);

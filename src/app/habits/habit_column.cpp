@@ -19,6 +19,7 @@
 #include "app/theme/theme.h"
 #include "app/theme/word_label.h"
 #include "quantity/phrase.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -67,7 +68,7 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
         ++place;
     };
     const auto whole = [&](int low, int high, const QString& suffix) {
-        auto* spin = new QSpinBox(this);
+        auto* spin = new WholeField(this);
         spin->setRange(low, high);
         spin->setSuffix(suffix);
         spin->setKeyboardTracking(false);
@@ -76,7 +77,7 @@ HabitColumn::HabitColumn(QWidget* parent) : QFrame(parent) {
     };
     const auto decimal = [&](double low, double high, double step, int digits,
                              const QString& suffix) {
-        auto* spin = new QDoubleSpinBox(this);
+        auto* spin = new QuantityField(this);
         spin->setRange(low, high);
         spin->setSingleStep(step);
         spin->setDecimals(digits);

@@ -193,7 +193,9 @@ HabitBattery HabitsStation::setting() const {
 
 void HabitsStation::show(ShownPtr shown) {
     const RecordingEntry* entry = shown ? session_.entryOf(shown->id) : nullptr;
-    showBattery(entry != nullptr ? entry->batteryId : 0);
+    showBattery(session_.battery() > 0 ? session_.battery()
+                : entry != nullptr     ? entry->batteryId
+                                       : 0);
 }
 
 void HabitsStation::showBattery(std::int64_t id) {

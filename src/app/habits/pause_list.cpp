@@ -10,6 +10,7 @@
 #include "app/theme/let_go.h"
 #include "app/theme/theme.h"
 #include "quantity/phrase.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -44,7 +45,7 @@ void PauseList::addLine(const HabitPause& pause) {
     across->setSpacing(5);
     const auto spin = [&](int low, int high, double value, const QString& suffix, const char* name,
                           const QString& words) {
-        auto* s = new QSpinBox(row);
+        auto* s = new WholeField(row);
         s->setRange(low, high);
         s->setSuffix(suffix);
         s->setValue(static_cast<int>(std::lround(value)));

@@ -14,6 +14,7 @@
 
 #include "app/theme/word_label.h"
 #include "chemistry/identify.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -44,7 +45,7 @@ IntakeDialog::IntakeDialog(const std::vector<BatteryEntry>& have, QWidget* paren
     chemistry_->addItem(tr("not known"), QString());
     for (const Chemistry& c : chemistries())
         chemistry_->addItem(QString::fromStdString(c.name()), QString::fromStdString(c.id));
-    series_ = new QSpinBox(this);
+    series_ = new WholeField(this);
     series_->setObjectName("intakeSeries");
     series_->setRange(1, 1000);
     series_->setSuffix(tr(" in series"));

@@ -12,6 +12,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/word_label.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -39,11 +40,11 @@ LabelDialog::LabelDialog(int labels, QWidget* parent) : QDialog(parent), labels_
     kind_->addItem(tr("my own grid on A4"));
     form->addRow(tr("Sheet"), kind_);
     auto* grid = new QHBoxLayout;
-    columns_ = new QSpinBox(this);
+    columns_ = new WholeField(this);
     columns_->setObjectName("labelColumns");
     columns_->setRange(1, 20);
     columns_->setSuffix(tr(" columns"));
-    rows_ = new QSpinBox(this);
+    rows_ = new WholeField(this);
     rows_->setObjectName("labelRows");
     rows_->setRange(1, 50);
     rows_->setSuffix(tr(" rows"));
@@ -53,7 +54,7 @@ LabelDialog::LabelDialog(int labels, QWidget* parent) : QDialog(parent), labels_
     const QString names[] = {tr("Label width"),  tr("Label height"), tr("From the left edge"),
                              tr("From the top"), tr("Gap across"),   tr("Gap down")};
     for (const QString& name : names) {
-        auto* length = new QDoubleSpinBox(this);
+        auto* length = new QuantityField(this);
         length->setObjectName(QString("labelLength-%1").arg(lengths_.size()));
         length->setRange(0, 297);
         length->setDecimals(2);
@@ -62,7 +63,7 @@ LabelDialog::LabelDialog(int labels, QWidget* parent) : QDialog(parent), labels_
         lengths_.push_back(length);
         connect(length, &QDoubleSpinBox::valueChanged, this, &LabelDialog::tell);
     }
-    first_ = new QSpinBox(this);
+    first_ = new WholeField(this);
     first_->setObjectName("labelFirst");
     first_->setMinimum(1);
     form->addRow(tr("Begin at label"), first_);

@@ -19,6 +19,7 @@
 #include "app/session/text.h"
 #include "app/theme/word_label.h"
 #include "quantity/iso_time.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -92,7 +93,7 @@ LifeDialog::LifeDialog(const BatteryEntry& battery, const BatteryLife& life,
         if (e.id != battery.id)
             whole_->addItem(QString::fromStdString(e.battery.name), qlonglong(e.id));
     whole_->setCurrentIndex(std::max(0, whole_->findData(qlonglong(life.partOf))));
-    position_ = new QSpinBox(this);
+    position_ = new WholeField(this);
     position_->setObjectName("lifePosition");
     position_->setRange(0, 100'000);
     position_->setPrefix(tr("position "));

@@ -10,6 +10,7 @@
 
 #include "app/theme/word_label.h"
 #include "quantity/phrase.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -19,7 +20,7 @@ template <class Rules>
 void addFields(QFormLayout* form, const std::vector<RuleField<Rules>>& fields,
                std::vector<QDoubleSpinBox*>& into, QWidget* parent) {
     for (const auto& f : fields) {
-        auto* box = new QDoubleSpinBox(parent);
+        auto* box = new QuantityField(parent);
         box->setObjectName(QString("rule-%1").arg(f.id));
         const double scale = f.percent ? 100 : 1;
         box->setDecimals(f.percent ? 1 : f.most > 100 ? 0 : 2);

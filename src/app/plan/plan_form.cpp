@@ -13,6 +13,7 @@
 #include <cmath>
 
 #include "app/theme/field_grid.h"
+#include "app/theme/quantity_field.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -125,6 +126,9 @@ PlanForm::PlanForm(QWidget* parent) : QWidget(parent) {
     }
     days->addStretch(1);
     box->addWidget(week_);
+    for (QuantityField* f : {rated_, today_})
+        connect(f, &QDoubleSpinBox::valueChanged, this, &PlanForm::countC);
+    countC();
     setChargers(genericChargers());
 }
 
@@ -152,7 +156,7 @@ void PlanForm::setAsked(PlanAsked asked) {
     setVisible(asked != A::Join && asked != A::WhatIf);
 }
 
-void PlanForm::setBattery(const Battery& b) {
+void PlanForm::setBattery(const Battery& b, bool another) {
     filling_ = true;
     const int k = chemistry_->findData(QString::fromStdString(b.chemistry));
     if (k >= 0) chemistry_->setCurrentIndex(k);
@@ -160,10 +164,21 @@ void PlanForm::setBattery(const Battery& b) {
     if (b.rated_Ah > 0) rated_->setValue(b.rated_Ah);
     rested_->clear();
     from_->setValue(-1);
-    today_->setValue(0);
-    ratingIsRight_->setChecked(false);
-    ratingIsRight_->hide();
+    if (another) {
+        rate_->setValue(0);
+        target_->setValue(0);
+        beyond_->setChecked(false);
+        today_->setValue(0);
+        ratingIsRight_->setChecked(false);
+        ratingIsRight_->hide();
+    }
     filling_ = false;
+    countC();
+}
+
+/// Rates may be typed in amperes: of what it holds.
+void PlanForm::countC() {
+    rate_->setCapacity(today_->value() > 0 ? today_->value() : rated_->value());
 }
 
 void PlanForm::askRating(bool doubted) {

@@ -20,6 +20,7 @@ class QTimeEdit;
 namespace nk {
 
 class FieldGrid;
+class QuantityField;
 
 /// The questions, in the order of their buttons.
 enum class PlanAsked { Charge, BackToLife, Storage, ReadyBy, Join, Queue, WhatIf };
@@ -32,7 +33,8 @@ class PlanForm : public QWidget {
     explicit PlanForm(QWidget* parent = nullptr);
     void setAsked(PlanAsked asked);
     /// Fills chemistry, series count and rating, without a signal.
-    void setBattery(const Battery& battery);
+    /// `another`: not the one that was there; nothing that was typed for that one is kept.
+    void setBattery(const Battery& battery, bool another);
     void setChargers(std::vector<ChargerCard> chargers);
     const std::vector<ChargerCard>& chargers() const { return chargers_; }
     void setBack(Back back);
@@ -62,14 +64,15 @@ class PlanForm : public QWidget {
     void changed();
 
   private:
+    void countC();
     std::vector<ChargerCard> chargers_;
     bool filling_ = false;
     FieldGrid* grid_ = nullptr;
     QComboBox* chemistry_ = nullptr;
     QSpinBox* series_ = nullptr;
-    QDoubleSpinBox* rated_ = nullptr;
+    QuantityField* rated_ = nullptr;
     QComboBox* charger_ = nullptr;
-    QDoubleSpinBox* rate_ = nullptr;
+    QuantityField* rate_ = nullptr;
     QDoubleSpinBox* target_ = nullptr;
     QLineEdit* rested_ = nullptr;
     QSpinBox* from_ = nullptr;
@@ -77,7 +80,7 @@ class PlanForm : public QWidget {
     QSpinBox* field_ = nullptr;
     QCheckBox* beyond_ = nullptr;
     QCheckBox* ratingIsRight_ = nullptr;
-    QDoubleSpinBox* today_ = nullptr;
+    QuantityField* today_ = nullptr;
     QComboBox* program_ = nullptr;
     QSpinBox* cycles_ = nullptr;
     QDateTimeEdit* ready_ = nullptr;

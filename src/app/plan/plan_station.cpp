@@ -158,14 +158,16 @@ void PlanStation::planFor(std::int64_t battery, Asked asked) {
 
 void PlanStation::show(ShownPtr shown) {
     const RecordingEntry* entry = shown ? session_.entryOf(shown->id) : nullptr;
-    const std::int64_t id = wantedBattery_ > 0 ? wantedBattery_
-                            : entry != nullptr ? entry->batteryId
-                                               : 0;
+    const std::int64_t id = wantedBattery_ > 0       ? wantedBattery_
+                            : session_.battery() > 0 ? session_.battery()
+                            : entry != nullptr       ? entry->batteryId
+                                                     : 0;
     wantedBattery_ = 0;
+    if (id > 0) session_.chooseBattery(id);
     shown_ = entry != nullptr && entry->batteryId == id ? shown : nullptr;
     if (id > 0) {
         const Battery b = session_.batteryOf(id);
-        form_->setBattery(b);
+        form_->setBattery(b, id != learnedOf_);
         name_ = QString::fromStdString(b.name);
     } else {
         name_ = tr("a battery");

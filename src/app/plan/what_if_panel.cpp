@@ -12,6 +12,7 @@
 #include "app/session/text.h"
 #include "app/theme/field_grid.h"
 #include "app/theme/word_label.h"
+#include "app/theme/quantity_field.h"
 #include "safety/gate.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"

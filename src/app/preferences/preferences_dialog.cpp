@@ -14,6 +14,7 @@
 #include "app/preferences/translation.h"
 #include "app/theme/word_label.h"
 #include "quantity/format.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -126,7 +127,7 @@ PreferencesDialog::PreferencesDialog(const Preferences& p, QWidget* parent)
     auto* room = new QHBoxLayout;
     room->setContentsMargins(26, 0, 0, 0);
     auto* roomWords = new QLabel(tr("as far as they fit into"), this);
-    backupRoom_ = new QSpinBox(this);
+    backupRoom_ = new WholeField(this);
     backupRoom_->setObjectName("backupRoom");
     backupRoom_->setAccessibleName(tr("Room for backups, gigabytes"));
     backupRoom_->setRange(1, 10000);

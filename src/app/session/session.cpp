@@ -38,6 +38,7 @@ void Session::setBook(std::unique_ptr<BenchBook> book) {
     book_ = std::move(book);
     adopt();
     shown_.reset();
+    battery_ = 0;
     Q_EMIT bookChanged();
     Q_EMIT shownChanged();
     chooseAny();
@@ -59,9 +60,33 @@ BatteryLife Session::lifeOf(std::int64_t id) const {
 }
 
 void Session::choose(std::int64_t id) {
-    if (entryOf(id) == nullptr) return;
+    const RecordingEntry* entry = entryOf(id);
+    if (entry == nullptr) return;
+    if (entry->batteryId > 0) chooseBattery(entry->batteryId);
     Q_EMIT chosen(id);
     load(id);
+}
+
+void Session::chooseBattery(std::int64_t id) {
+    if (battery_ == id) return;
+    battery_ = id;
+    Q_EMIT batteryChanged(id);
+}
+
+void Session::foldBack() {
+    std::error_code none;
+    const std::filesystem::path beside = path().string() + "-wal";
+    if (book_->readOnly() || folder_.running() || !std::filesystem::exists(beside, none) ||
+        std::filesystem::file_size(beside, none) == 0)
+        return;
+    folder_.start(
+        [path = path()](std::stop_token, const Job::ProgressSink&) -> Expected<bool> {
+            auto book = BenchBook::open(path, false);
+            if (!book) return tl::unexpected<Error>(book.error());
+            (*book)->foldBack();
+            return true;
+        },
+        [](const Expected<bool>&) {});
 }
 
 void Session::reload() {
@@ -105,6 +130,8 @@ void Session::reread() {
     lives_ = std::move(*lives);
     batteries_ = std::move(*batteries);
     recordings_ = std::move(*recordings);
+    if (battery_ > 0 && std::ranges::find(batteries_, battery_, &BatteryEntry::id) == batteries_.end())
+        chooseBattery(0);
     Q_EMIT listsChanged();
     refreshReadings();
 }

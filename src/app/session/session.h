@@ -41,6 +41,12 @@ class Session : public QObject {
     BatteryLife lifeOf(std::int64_t id) const;
     const std::map<std::int64_t, BatteryLife>& lives() const { return lives_; }
     ShownPtr shown() const { return shown_; }
+    /// The battery that everybody speaks of: whose page or log was opened last; 0: none.
+    std::int64_t battery() const { return battery_; }
+    /// Without opening anything: another battery is spoken of.
+    void chooseBattery(std::int64_t id);
+    /// Folds what lies beside the book back into it, in a worker, where there is anything.
+    void foldBack();
 
     /// Loads and analyses a recording in a worker; shownChanged follows.
     void choose(std::int64_t id);
@@ -92,6 +98,7 @@ class Session : public QObject {
     void shownChanged();
     void recordingShown(qlonglong id);
     void chosen(qlonglong id);
+    void batteryChanged(qlonglong id);
     void outOfDate(const std::vector<std::int64_t>& recordings);
     void said(const QString& words, bool problem);
     /// A bench card for the log that would tell more of a battery.
@@ -132,6 +139,7 @@ class Session : public QObject {
     std::vector<RecordingEntry> recordings_;
     std::map<std::int64_t, BatteryLife> lives_;
     ShownPtr shown_;
+    std::int64_t battery_ = 0;
     std::deque<PendingChange> changes_;
     std::deque<PendingWork> waiting_;
     bool active_ = false;  ///< work is under way
@@ -139,6 +147,7 @@ class Session : public QObject {
     Job changer_{this};
     Job elsewhere_{this};  ///< whether another window changed what is shown
     Job work_{this};
+    Job folder_{this};
     Job fresher_{this};          ///< stored readings that are out of date
     bool refreshAgain_ = false;  ///< something was changed while it ran
 };

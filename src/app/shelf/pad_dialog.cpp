@@ -29,7 +29,7 @@ PadDialog::PadDialog(const BatteryEntry& battery, QWidget* parent)
     typed_ = new QLineEdit(this);
     typed_->setObjectName("padLine");
     typed_->setMaxLength(500);
-    typed_->setPlaceholderText("12.78 Ah 486.5 Wh 3:59 30.0 V 44 °C");
+    typed_->setPlaceholderText("1.86 Ah 22.9 Wh 3:41 10.2 V 31 °C");
     typed_->setAccessibleName(tr("Readings in one line"));
     box->addWidget(typed_);
     chips_ = new QLabel(this);

@@ -6,6 +6,7 @@
 #include <QTreeWidget>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <tuple>
 
 namespace nk {
 
@@ -18,7 +19,7 @@ ActionFinder::ActionFinder(std::vector<FinderEntry> entries, QWidget* parent)
     box->setContentsMargins(12, 12, 12, 12);
     typed_ = new QLineEdit(this);
     typed_->setObjectName("finderText");
-    typed_->setPlaceholderText(tr("A few letters of an action, a station or a log"));
+    typed_->setPlaceholderText(tr("A few letters of a battery, a log, a station or an action"));
     typed_->setAccessibleName(tr("What to look for"));
     typed_->installEventFilter(this);
     found_ = new QTreeWidget(this);
@@ -45,7 +46,7 @@ ActionFinder::ActionFinder(std::vector<FinderEntry> entries, QWidget* parent)
 void ActionFinder::list(const QString& typed) {
     found_->clear();
     const QStringList words = typed.split(' ', Qt::SkipEmptyParts);
-    std::vector<std::pair<int, int>> ranked;  // rank, entry
+    std::vector<std::tuple<int, int, int>> ranked;  // kind, rank, entry
     for (std::size_t k = 0; k < entries_.size(); ++k) {
         int rank = 0;
         bool all = true;
@@ -56,10 +57,17 @@ void ActionFinder::list(const QString& typed) {
             const bool starts = at == 0 || (at > 0 && !entries_[k].name[at - 1].isLetterOrNumber());
             rank += starts ? 0 : 1;
         }
-        if (all) ranked.emplace_back(rank, static_cast<int>(k));
+        const FinderEntry& e = entries_[k];
+        // Taking back is never a by-catch of a battery's name.
+        if (e.kind == FinderKind::Undo &&
+            std::ranges::none_of(words, [&](const QString& word) {
+                return word.size() >= 2 && e.word.startsWith(word, Qt::CaseInsensitive);
+            }))
+            all = words.isEmpty();
+        if (all) ranked.emplace_back(static_cast<int>(e.kind), rank, static_cast<int>(k));
     }
     std::ranges::sort(ranked);
-    for (const auto& [rank, k] : ranked) {
+    for (const auto& [kind, rank, k] : ranked) {
         const FinderEntry& e = entries_[static_cast<std::size_t>(k)];
         auto* item = new QTreeWidgetItem(found_, {e.name, e.keys});
         item->setData(0, Qt::UserRole, k);
@@ -68,7 +76,15 @@ void ActionFinder::list(const QString& typed) {
         auto* none = new QTreeWidgetItem(found_, {tr("Nothing of this name. Try fewer letters.")});
         none->setFlags(Qt::NoItemFlags);
     }
-    found_->setCurrentItem(found_->topLevelItem(0));
+    // What changes data is not run on half a match: Enter takes it only where its name was begun as
+    // it stands, or it was chosen by hand.
+    const bool sure =
+        !ranked.empty() &&
+        (std::get<0>(ranked.front()) < static_cast<int>(FinderKind::Change) ||
+         (!typed.trimmed().isEmpty() &&
+          entries_[static_cast<std::size_t>(std::get<2>(ranked.front()))].name.startsWith(
+              typed.trimmed(), Qt::CaseInsensitive)));
+    found_->setCurrentItem(sure ? found_->topLevelItem(0) : nullptr);
 }
 
 void ActionFinder::choose() {
@@ -85,7 +101,8 @@ bool ActionFinder::eventFilter(QObject* watched, QEvent* event) {
         if (key == Qt::Key_Down || key == Qt::Key_Up) {
             const int count = found_->topLevelItemCount();
             const int at = found_->indexOfTopLevelItem(found_->currentItem());
-            const int next = (at + (key == Qt::Key_Down ? 1 : count - 1)) % count;
+            const int next = at < 0 ? (key == Qt::Key_Down ? 0 : count - 1)
+                                    : (at + (key == Qt::Key_Down ? 1 : count - 1)) % count;
             found_->setCurrentItem(found_->topLevelItem(next));
             return true;
         }

@@ -11,10 +11,16 @@ class QTreeWidget;
 
 namespace nk {
 
+/// Batteries, logs and stations first; what changes data runs only where it was named whole or chosen
+/// by hand; undo and redo are found by their own word alone.
+enum class FinderKind { Battery, Log, Station, Action, Change, Undo };
+
 struct FinderEntry {
     QString name;  ///< "Undo: add Night 14", "Go to Dew heater 2 · Full cycle"
     QString keys;  ///< its shortcut, if it has one
     std::function<void()> run;
+    FinderKind kind = FinderKind::Action;
+    QString word = {};  ///< of undo and redo: "undo"
 };
 
 class ActionFinder : public QDialog {

@@ -14,6 +14,8 @@
 #include "app/shell/battery_details.h"
 #include "app/theme/word_label.h"
 #include "chemistry/identify.h"
+#include "app/theme/quantity_field.h"
+#include "quantity/quantity_text.h"
 
 namespace nk {
 
@@ -59,11 +61,11 @@ BatteryCard::BatteryCard(const QString& title, const QString& intro, const Batte
     chemistry_->addItem(tr("not known"), QString());
     for (const Chemistry& c : chemistries())
         chemistry_->addItem(QString::fromStdString(c.name()), QString::fromStdString(c.id));
-    series_ = new QSpinBox(this);
+    series_ = new WholeField(this);
     series_->setObjectName("series");
     series_->setRange(0, 1000);
     series_->setSpecialValueText(tr("not known"));
-    parallel_ = new QSpinBox(this);
+    parallel_ = new WholeField(this);
     parallel_->setObjectName("parallel");
     parallel_->setRange(1, 1000);
     rated_ = new QLineEdit(this);
@@ -154,6 +156,7 @@ void BatteryCard::readLabelLine(const QString& line) {
                          .arg(qRound(100 * best.share));
         if (!found->ask.empty()) labelSays_ += " " + QString::fromStdString(found->ask);
     }
+    if (found && !found->noneText.empty()) labelSays_ = QString::fromStdString(found->noneText);
     if (found && found->contradictions.empty() && words.figures.capacity_Ah)
         rated_->setText(QString::number(*words.figures.capacity_Ah, 'g', 6) + " Ah");
     if (found)
@@ -207,17 +210,11 @@ namespace {
 
 /// "5", "5.0 Ah", "2200 mAh", "2,2Ah" in Ah; NaN when it cannot be read.
 double parseRated(QString text) {
-    text = text.trimmed().toLower();
+    text = text.trimmed();
     if (text.isEmpty()) return 0;
-    double factor = 1;
-    if (text.endsWith("mah"))
-        factor = 1e-3, text.chop(3);
-    else if (text.endsWith("ah"))
-        text.chop(2);
-    text = text.trimmed().replace(',', '.');
-    bool good = false;
-    const double value = text.toDouble(&good);
-    return good && value > 0 && value * factor <= 1e5 ? value * factor : std::nan("");
+    const std::string words = text.toStdString();
+    const double value = readQuantity(words, {"Ah"}).value_or(std::nan(""));
+    return value > 0 && value <= 1e5 ? value : std::nan("");
 }
 
 }  // namespace

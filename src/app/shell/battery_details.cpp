@@ -9,6 +9,8 @@
 
 #include "app/preferences/preferences.h"
 #include "quantity/format.h"
+#include "quantity/phrase.h"
+#include "quantity/quantity_text.h"
 
 namespace nk {
 
@@ -62,18 +64,24 @@ BatteryDetails::BatteryDetails(QWidget* parent) : QWidget(parent) {
     sheet_->setObjectName("fromSheet");
     grid->addWidget(sheet_, row++, 0, 1, 4);
     connect(sheet_, &QCheckBox::toggled, this, &BatteryDetails::changed);
+    const QString degrees = currentStyle().fahrenheit ? QStringLiteral("°F") : QStringLiteral("°C");
+    for (const auto& [edit, unit] :
+         {std::pair(mass_, QStringLiteral("g")), std::pair(labelC_, QStringLiteral("C")),
+          std::pair(ambient_, degrees), std::pair(setCurrent_, QStringLiteral("A")),
+          std::pair(setCharge_, QStringLiteral("Ah")), std::pair(set_V_, QStringLiteral("V")),
+          std::pair(floor_V_, QStringLiteral("V")), std::pair(coldest_, degrees),
+          std::pair(warmest_, degrees), std::pair(chargeC_, QStringLiteral("C"))})
+        edit->setProperty("unit", unit);
 }
 
 double BatteryDetails::number(const QLineEdit* edit, bool& readable) {
-    const QString text = edit->text().trimmed().replace(',', '.');
-    if (text.isEmpty()) return std::nan("");
-    static const QRegularExpression shape(R"(^([-+−]?\d+(?:\.\d+)?)\s*[^\d.]*$)");
-    const auto match = shape.match(text);
-    if (!match.hasMatch()) {
-        readable = false;
-        return std::nan("");
-    }
-    return match.captured(1).replace(QChar(0x2212), '-').toDouble();
+    const std::string text = edit->text().trimmed().toStdString();
+    if (text.empty()) return std::nan("");
+    // A unit of another quantity is never swallowed.
+    const std::string unit = edit->property("unit").toString().toStdString();
+    const auto value = readQuantity(text, {unit});
+    if (!value) readable = false;
+    return value.value_or(std::nan(""));
 }
 
 void BatteryDetails::fill(const Battery& b) {

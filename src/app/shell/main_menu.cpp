@@ -18,27 +18,32 @@ MainMenu buildMainMenu(MainWindow& window, QMenu& menu) {
         w->addAction(action);
         return action;
     };
+    // These change data at once, without a dialog that could still be left.
+    const auto changes = [](QAction* action) { action->setProperty("changes", true); };
     // These concern the recording that is shown.
     const auto addShown = [&](const QString& name, const QKeySequence& keys, auto slot) {
-        add(name, keys, [&p, slot] {
+        return add(name, keys, [&p, slot] {
             if (const ShownPtr shown = p.session.shown()) slot(*shown);
         });
     };
     add(MainWindow::tr("Open logs…"), QKeySequence::Open, [w] { w->askForLogs(); });
-    add(MainWindow::tr("Paste a table"), QKeySequence::Paste, [&p] { p.imports.pasteTable(); });
-    add(MainWindow::tr("Load the demo bench"), {}, [&p] { p.imports.loadDemo(); });
+    changes(add(MainWindow::tr("Paste a table"), QKeySequence::Paste,
+                [&p] { p.imports.pasteTable(); }));
+    changes(add(MainWindow::tr("Load the demo bench"), {}, [&p] { p.imports.loadDemo(); }));
     menu.addSeparator();
     out.undo = add(MainWindow::tr("Undo"), QKeySequence::Undo, [&p] { p.session.undo(); });
     out.redo =
         add(MainWindow::tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [&p] { p.session.redo(); });
+    out.undo->setProperty("takesBack", MainWindow::tr("Undo"));
+    out.redo->setProperty("takesBack", MainWindow::tr("Redo"));
     menu.addSeparator();
     into = menu.addMenu(MainWindow::tr("Shelf"));
     addShown(MainWindow::tr("Rename this log…"), QKeySequence("F2"),
              [&p](const ShownRecording& s) { p.shelf.renameRecording(s.id); });
     addShown(MainWindow::tr("Move this log to another battery…"), {},
              [&p](const ShownRecording& s) { p.shelf.moveRecording(s.id); });
-    addShown(MainWindow::tr("Take this log off the shelf"), QKeySequence("Ctrl+Del"),
-             [&p](const ShownRecording& s) { p.shelf.takeOff(s.id); });
+    changes(addShown(MainWindow::tr("Take this log off the shelf"), QKeySequence("Ctrl+Del"),
+                     [&p](const ShownRecording& s) { p.shelf.takeOff(s.id); }));
     addShown(MainWindow::tr("Save the original file…"), {},
              [&p](const ShownRecording& s) { p.shelf.saveOriginal(s.id); });
     addShown(MainWindow::tr("A load the logger did not see…"), {},
@@ -56,7 +61,8 @@ MainMenu buildMainMenu(MainWindow& window, QMenu& menu) {
     addShown(MainWindow::tr("Edit the card of this battery…"), {},
              [&p](const ShownRecording& s) { p.shelf.editBattery(s.batteryId); });
     into->addSeparator();
-    add(MainWindow::tr("Destroy what was taken off…"), {}, [&p] { p.shelf.destroyRemoved(); });
+    changes(
+        add(MainWindow::tr("Destroy what was taken off…"), {}, [&p] { p.shelf.destroyRemoved(); }));
     into = menu.addMenu(MainWindow::tr("Bench book"));
     add(MainWindow::tr("Open or make a bench book…"), QKeySequence("Ctrl+Shift+O"),
         [&p] { p.books.switchBook(); });

@@ -154,6 +154,7 @@ void MainWindow::showBattery(std::int64_t id) {
     frame_.bar->setCurrent(-1);
     frame_.findings->hide();
     frame_.status->setRuler({}, {});
+    session().chooseBattery(id);
     page_->show(id);
 }
 
@@ -286,7 +287,9 @@ void MainWindow::toggleShelf() {
 }
 
 void MainWindow::timerEvent(QTimerEvent*) {
-    if (!busy()) session().lookElsewhere();
+    if (busy()) return;
+    session().lookElsewhere();
+    session().foldBack();
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
@@ -306,6 +309,13 @@ void MainWindow::resizeEvent(QResizeEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+    for (const Station* s : stations_) {
+        const QString why = s->closeQuestion();
+        if (why.isEmpty()) continue;
+        if (dialogs_.confirm(this, tr("Close the window?"), why, tr("Close"))) continue;
+        event->ignore();
+        return;
+    }
     QSettings settings;
     settings.setValue("window/geometry", saveGeometry());
     settings.setValue("window/shelf", !frame_.shelf->isHidden());

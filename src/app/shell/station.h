@@ -30,6 +30,8 @@ class Station : public QWidget {
     virtual QString ask() const = 0;
     virtual Scope scope() const { return Scope::Recording; }
     /// It works on something that it has not shown yet.
+    /// What would end with the window, and so is asked about first; empty: nothing.
+    virtual QString closeQuestion() const { return {}; }
     virtual bool busy() const { return false; }
     /// The window closes: what waits to be kept is handed to the session now.
     virtual void keepNow() {}

@@ -31,6 +31,7 @@
 #include "app/theme/word_label.h"
 #include "history/module_table.h"
 #include "report/matching_sheet.h"
+#include "app/theme/quantity_field.h"
 
 namespace nk {
 
@@ -108,7 +109,7 @@ MatchingBench::MatchingBench(Session& session, QWidget* parent)
     box->addLayout(head);
     auto* shape = new QHBoxLayout;
     const auto count = [&](const char* name, const QString& suffix, int value) {
-        auto* spin = new QSpinBox(this);
+        auto* spin = new WholeField(this);
         spin->setObjectName(name);
         spin->setRange(1, 400);
         spin->setValue(value);
@@ -301,7 +302,7 @@ void MatchingBench::rank() {
     auto* box = new QVBoxLayout(dialog);
     auto* limits = new QHBoxLayout;
     const auto share = [&](const char* name, const QString& words, double value) {
-        auto* spin = new QDoubleSpinBox(dialog);
+        auto* spin = new QuantityField(dialog);
         spin->setObjectName(name);
         spin->setRange(1, 300);
         spin->setDecimals(0);

@@ -240,7 +240,7 @@ StrengthView strengthView(const StrengthStudy& study, std::int64_t shown,
 
 Expected<std::vector<double>> parseResistances(const QString& text, const Battery& battery) {
     const char* accepted =
-        "one or more numbers with a unit, such as 288, 260, 261, 258 mΩ or 0.26 ohm.";
+        "one or more numbers with a unit, such as 61, 54, 55, 54 mΩ or 0.054 ohm.";
     const QString lower = text.trimmed().toLower();
     const bool milli = lower.contains(QString("m\u03c9")) || lower.contains(QString("m\u2126")) ||
                        lower.contains("mohm") || lower.contains("mo");

@@ -34,7 +34,7 @@ struct StrengthView {
 StrengthView strengthView(const StrengthStudy& study, std::int64_t shown,
                           const std::vector<SpotReading>& spots);
 
-/// A line of readings as typed, "288, 260, 261, 258 mΩ", in ohms. Errors name the slip: no unit
+/// A line of readings as typed, "61, 54, 55, 54 mΩ", in ohms. Errors name the slip: no unit
 /// where milliohms and ohms cannot be told apart, a value that no battery of this capacity has.
 Expected<std::vector<double>> parseResistances(const QString& text, const Battery& battery);
 

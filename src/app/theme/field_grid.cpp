@@ -1,4 +1,5 @@
 #include "app/theme/field_grid.h"
+#include "app/theme/quantity_field.h"
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
@@ -38,21 +39,32 @@ void FieldGrid::add(const QString& label, QWidget* field, const char* name, cons
     fields_.emplace_back(l, field);
 }
 
+/// What a field understood stands in its label's place while it is typed into.
+template <class Field>
+void FieldGrid::echo(Field* field) {
+    auto* label = static_cast<QLabel*>(fields_.back().first);
+    connect(field, &Field::understood, label, [label, words = label->text()](const QString& said) {
+        label->setText(said.isEmpty() ? words : said);
+        label->setProperty("echo", said);
+    });
+}
+
 QSpinBox* FieldGrid::whole(const QString& label, const char* name, int low, int high, int value,
                            const QString& suffix, const QString& more) {
-    auto* s = new QSpinBox(this);
+    auto* s = new WholeField(this);
     s->setRange(low, high);
     s->setValue(value);
     s->setSuffix(suffixOf(suffix));
     s->setKeyboardTracking(false);
     connect(s, &QSpinBox::valueChanged, this, &FieldGrid::changed);
     add(label, s, name, more);
+    echo(s);
     return s;
 }
 
-QDoubleSpinBox* FieldGrid::decimal(const QString& label, const char* name, const FieldRange& range,
+QuantityField* FieldGrid::decimal(const QString& label, const char* name, const FieldRange& range,
                                    double value, const QString& suffix, const QString& more) {
-    auto* s = new QDoubleSpinBox(this);
+    auto* s = new QuantityField(this);
     s->setRange(range.low, range.high);
     s->setDecimals(range.digits);
     s->setSingleStep(range.step);
@@ -61,6 +73,7 @@ QDoubleSpinBox* FieldGrid::decimal(const QString& label, const char* name, const
     s->setKeyboardTracking(false);
     connect(s, &QDoubleSpinBox::valueChanged, this, &FieldGrid::changed);
     add(label, s, name, more);
+    echo(s);
     return s;
 }
 

@@ -7,10 +7,11 @@
 #include <vector>
 
 class QComboBox;
-class QDoubleSpinBox;
 class QSpinBox;
 
 namespace nk {
+
+class QuantityField;
 
 /// A number's least and most, its step and its digits.
 struct FieldRange {
@@ -29,7 +30,7 @@ class FieldGrid : public QWidget {
     void add(const QString& label, QWidget* field, const char* name, const QString& more = {});
     QSpinBox* whole(const QString& label, const char* name, int low, int high, int value,
                     const QString& suffix = {}, const QString& more = {});
-    QDoubleSpinBox* decimal(const QString& label, const char* name, const FieldRange& range,
+    QuantityField* decimal(const QString& label, const char* name, const FieldRange& range,
                             double value, const QString& suffix = {}, const QString& more = {});
     QComboBox* choice(const QString& label, const char* name, const QStringList& items);
 
@@ -42,6 +43,8 @@ class FieldGrid : public QWidget {
     void changed();
 
   private:
+    template <class Field>
+    void echo(Field* field);
     int columns_;
     std::vector<std::pair<QWidget*, QWidget*>> fields_;  ///< labels and what they name
 };

@@ -1,6 +1,7 @@
 #include "theme.h"
 
 #include "app/theme/plain_words.h"
+#include "app/theme/quantity_field.h"
 
 #include <QApplication>
 #include <QFontDatabase>
@@ -88,6 +89,7 @@ QString loadFonts() {
 }
 
 void applyTheme(QApplication& app, ThemeChoice choice) {
+    calmFields(app);
     PlainWords::install();
     static const bool systemDark =
         QApplication::palette().color(QPalette::Window).lightness() < 110;
