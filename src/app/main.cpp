@@ -1,6 +1,4 @@
 // narrow-knee: the desktop application.
-#include <clocale>
-#include <csignal>
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QDateTime>
@@ -10,6 +8,8 @@
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTimer>
+#include <clocale>
+#include <csignal>
 #include <filesystem>
 
 #include "app/bench/bench_station.h"

@@ -80,8 +80,8 @@ struct RecordingEntry {
 
     /// Whether anybody knows of which day it is.
     bool dayKnown() const { return std::isfinite(startEpoch_s) || std::isfinite(day_s); }
-    /// When it was taken; where no day is known, when it came into the book: an order to show, never
-    /// a date to count from (dayKnown()).
+    /// When it was taken; where no day is known, when it came into the book: an order to show,
+    /// never a date to count from (dayKnown()).
     double at_s() const {
         return std::isfinite(startEpoch_s) ? startEpoch_s
                : std::isfinite(day_s)      ? day_s
@@ -198,9 +198,9 @@ class BenchBook {
     /// Moves a recording to a battery that is new to the book, as one change. Returns its id.
     Expected<std::int64_t> assignNewBattery(std::int64_t recordingId, const Battery& battery);
     Expected<void> renameRecording(std::int64_t id, const std::string& title);
-    /// The day of a recording whose rows have none: "2026-05-01" and where it is from (RecordingEntry);
-    /// empty: not known. One step of undo where a person says so (`byHand`). Errors: no day of the
-    /// calendar, a recording whose rows say theirs.
+    /// The day of a recording whose rows have none: "2026-05-01" and where it is from
+    /// (RecordingEntry); empty: not known. One step of undo where a person says so (`byHand`).
+    /// Errors: no day of the calendar, a recording whose rows say theirs.
     Expected<void> setDay(std::int64_t id, const std::string& day, const std::string& from,
                           bool byHand);
     /// Takes a recording off the shelf. It stays in the book, and undo brings it back.

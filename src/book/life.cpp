@@ -77,8 +77,8 @@ bool BatteryLife::operator==(const BatteryLife& other) const {
         if (this->*text != other.*text) return false;
     for (const auto& [key, figure] : kFigures)
         if (!same(this->*figure, other.*figure)) return false;
-    return partOf == other.partOf && boughtNew == other.boughtNew && position == other.position && tags == other.tags &&
-           photo == other.photo;
+    return partOf == other.partOf && boughtNew == other.boughtNew && position == other.position &&
+           tags == other.tags && photo == other.photo;
 }
 
 Expected<void> BatteryLife::check() const {
@@ -249,7 +249,8 @@ Expected<void> writeSetting(SQLite::Database& db, const std::string& name,
 
 Expected<void> BenchBook::setSetting(const std::string& name, const std::string& value) {
     return guarded(path_.string(), phrase("The book's settings could not be written"), [&] {
-        return journaled(*db_, {"setting", {name}}, [&] { return writeSetting(*db_, name, value); });
+        return journaled(*db_, {"setting", {name}},
+                         [&] { return writeSetting(*db_, name, value); });
     });
 }
 

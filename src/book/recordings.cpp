@@ -152,8 +152,8 @@ Expected<void> BenchBook::setDay(std::int64_t id, const std::string& day, const 
                                  bool byHand) {
     const bool none = day.empty();
     if (!none && (day.size() != 10 || !std::isfinite(fromIsoTime(day + "T00:00"))))
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("This is no day: {}", harmless(day, 40)), "DAY", "2026-05-01.");
+        return fail(ErrorKind::InvalidArgument, phrase("This is no day: {}", harmless(day, 40)),
+                    "DAY", "2026-05-01.");
     if (!none && std::ranges::find(kDaySources, from) == std::end(kDaySources))
         return fail(ErrorKind::InvalidArgument, phrase("A day is from somewhere."), "DAY",
                     "words, name, file, hand.");

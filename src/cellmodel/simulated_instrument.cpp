@@ -8,8 +8,8 @@
 #include <random>
 
 #include "engine.h"
-#include "scenario.h"
 #include "quantity/number.h"
+#include "scenario.h"
 
 namespace nk {
 

@@ -1,13 +1,13 @@
-#include <array>
 #include <fmt/format.h>
+#include <array>
 
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <ctime>
 
-#include "scenario.h"
 #include "quantity/number.h"
+#include "scenario.h"
 
 namespace nk {
 

@@ -57,12 +57,12 @@ struct Chemistry {
     double chargeSlowBelow_C = 10;
     double chargeSlowRate_C = 0.2;  ///< highest rate between chargeMin_C and chargeSlowBelow_C
     double dischargeMin_C = -20, dischargeMax_C = 60;
-    double chargeC = 1;     ///< usual highest charge rate without a maker's figure, C
-    double dischargeC = 1;  ///< usual highest discharge rate without a maker's figure, C
+    double chargeC = 1;              ///< usual highest charge rate without a maker's figure, C
+    double dischargeC = 1;           ///< usual highest discharge rate without a maker's figure, C
     double resistance_ohmAh = 0.08;  ///< of a usual cell, times its capacity
     double mostCell_Ah = 350;        ///< no single cell of this kind holds more
-    double peakDrop_V = 0;        ///< −ΔV per cell, nickel
-    double activation_J_mol = 0;  ///< default Ea of the resistance's temperature law
+    double peakDrop_V = 0;           ///< −ΔV per cell, nickel
+    double activation_J_mol = 0;     ///< default Ea of the resistance's temperature law
     double specificEnergy_Wh_kg = 0;
     OpenCircuitCurve ocv;
     double ocvSpread_V = 0.01;  ///< how far single cells lie from the curve, standard deviation
@@ -77,8 +77,8 @@ struct Chemistry {
     /// `label` in the language of this thread.
     std::string name() const;
 
-    // What a figure of a cell says; `doubt` is its half width: a limit is passed when the value less
-    // its doubt passes it (methods.md §12).
+    // What a figure of a cell says; `doubt` is its half width: a limit is passed when the value
+    // less its doubt passes it (methods.md §12).
     bool overFault(double cell_V, double doubt = 0) const { return cell_V - doubt > fault_V; }
     /// Far over the fault limit: the cell is out of use (common practice, no source).
     bool grosslyOvercharged(double cell_V, double doubt = 0) const {

@@ -333,18 +333,22 @@ void againstEachOther(const LabelFacts& f, const LabelWords& words, Identificati
         for (int n = 1; n <= kMostSeries; ++n) {
             const bool both = fits(f.nominal_V, kind.nominal, n) && fits(f.max_V, kind.full, n);
             together = together || both;
-            const bool ofWords = std::ranges::find(words.chemistries, kind.id) !=
-                                     words.chemistries.end() &&
-                                 words.series == n;
+            const bool ofWords =
+                std::ranges::find(words.chemistries, kind.id) != words.chemistries.end() &&
+                words.series == n;
             named = named || (ofWords && fits(f.max_V, kind.full, n));
         }
-    if (f.nominal_V && !together)
+    const std::vector<std::string> both = {"nominal", "max"};
+    const bool said = std::ranges::find(out.contradictions, both, &LabelContradiction::fields) !=
+                      out.contradictions.end();
+    if (f.nominal_V && !together && !said)
         out.contradictions.push_back(
             {{"nominal", "max"},
-             phrase("Nominal {} and full at {} go with no one kind: {} against {}. Ask before a set "
-                    "voltage is chosen.",
-                    volts(*f.nominal_V), volts(*f.max_V), told(f.nominal_V, false),
-                    told(f.max_V, true))});
+             phrase(
+                 "Nominal {} and full at {} go with no one kind: {} against {}. Ask before a set "
+                 "voltage is chosen.",
+                 volts(*f.nominal_V), volts(*f.max_V), told(f.nominal_V, false),
+                 told(f.max_V, true))});
     if (!named) {
         const Chemistry& c = **findChemistry(words.chemistries.front());
         const double full = words.series * (std::isfinite(c.set_V) ? c.set_V : 1.45);
@@ -381,10 +385,12 @@ Expected<Identification> identifyBattery(const LabelFacts& facts) {
         out.noneOfThese = words.none;
         out.noneText =
             words.none == "lead-acid"
-                ? phrase("Lead-acid is none of the kinds this program knows: no plan or limit here "
-                         "is for it.")
-                : phrase("A {} is never charged: it can burst or burn. Recycle it when it is empty.",
-                         phrase(words.none));
+                ? phrase(
+                      "Lead-acid is none of the kinds this program knows: no plan or limit here "
+                      "is for it.")
+                : phrase(
+                      "A {} is never charged: it can burst or burn. Recycle it when it is empty.",
+                      phrase(words.none));
         return out;
     }
     LabelFacts known = facts;  // what the text adds
@@ -472,9 +478,10 @@ Expected<Identification> identifyBattery(const LabelFacts& facts) {
         std::ranges::any_of(kPrimary_V,
                             [&](double v) { return std::abs(*e.nominal_V - v) < 0.01; })) {
         for (BatteryCandidate& c : out.candidates) c.share *= 0.3;
-        out.ask = phrase("{} is what primary batteries print: is it rechargeable? A primary is never "
-                         "charged.",
-                         volts(*e.nominal_V));
+        out.ask = phrase(
+            "{} is what primary batteries print: is it rechargeable? A primary is never "
+            "charged.",
+            volts(*e.nominal_V));
     }
     return out;
 }

@@ -50,8 +50,8 @@ struct Identification {
     std::vector<BatteryCandidate> candidates;  ///< likeliest first; shares sum to 1 or less
     std::vector<LabelContradiction> contradictions;
     std::string ask;  ///< what would tell more; empty: nothing needs asking
-    /// A kind that is none of ours, "lithium primary" or "lead-acid": then there are no candidates, and
-    /// `noneText` says what that means for a charger.
+    /// A kind that is none of ours, "lithium primary" or "lead-acid": then there are no candidates,
+    /// and `noneText` says what that means for a charger.
     std::string noneOfThese, noneText;
 };
 

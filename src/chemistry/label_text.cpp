@@ -4,8 +4,8 @@
 #include <cstdlib>
 
 #include "identify.h"
-#include "quantity/units.h"
 #include "quantity/number.h"
+#include "quantity/units.h"
 
 namespace nk {
 
@@ -94,8 +94,8 @@ std::string noneOfOurs(const std::string& text) {
          {}},
     };
     // A rechargeable one that is made in the size of a primary says so.
-    for (const char* word : {"rechargeable", "li-ion", "li ion", "lithium ion", "lithium-ion", "nimh",
-                             "ni-mh", "nicd", "ni-cd", "lifepo4", "rcr123", "rcr123a"})
+    for (const char* word : {"rechargeable", "li-ion", "li ion", "lithium ion", "lithium-ion",
+                             "nimh", "ni-mh", "nicd", "ni-cd", "lifepo4", "rcr123", "rcr123a"})
         if (hasWord(text, word)) return {};
     for (const None& n : all) {
         for (const char* word : n.words)

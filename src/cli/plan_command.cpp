@@ -8,9 +8,9 @@
 
 #include "formats/bytes.h"
 #include "formats/file_out.h"
-#include "quantity/number.h"
 #include "history/ready_rule.h"
 #include "quantity/iso_time.h"
+#include "quantity/number.h"
 #include "report/plan_json.h"
 #include "safety/rules.h"
 
@@ -68,7 +68,7 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
         batteryOptions(*c);
         c->add_option("--cycles", cycles_, "of reconditioning")->check(within(1, 20));
         c->add_option("--rest", rest_, "20min, 1h");
-        c->add_option("--floor", floor_V_, "V a cell");
+        c->add_option("--floor", floor_V_, "V a cell")->check(within(0.05, 5.0));
         c->add_option("--lamp-w", lamp_W_, "a lamp beside the charger that it does not see")
             ->check(within(0.0, 1e6));
         c->add_option("--from-soc", fromSoc_, "charge level before, 0 to 1")
@@ -104,7 +104,8 @@ PlanCommand::PlanCommand(CLI::App& app, int& status, std::ostream& out, std::ost
     c->add_option("--weekly", weekly_, "every week: mon,wed,fri; --ready gives the hour");
     c->add_option("--ics", calendar_, "writes an iCalendar file as well");
     c->add_flag("--force", force_, "replace a file of that name");
-    c = plan->add_subcommand("rules", "What the gate allows, each rule with its source (docs/gate.md)");
+    c = plan->add_subcommand("rules",
+                             "What the gate allows, each rule with its source (docs/gate.md)");
     c->callback([this] { status_ = rules(); });
     c = sub(*plan, "join", "Packs joined in parallel", &PlanCommand::join);
     c->add_option(

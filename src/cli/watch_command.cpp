@@ -16,9 +16,9 @@
 #include "formats/importer.h"
 #include "instrument/watch_source.h"
 #include "quantity/format.h"
+#include "quantity/number.h"
 #include "report/analysis_json.h"
 #include "report/text.h"
-#include "quantity/number.h"
 
 namespace nk {
 

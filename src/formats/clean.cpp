@@ -374,15 +374,15 @@ int findSign(const RecordingData& data, const ChannelQualities& quality) {
     const ChannelQuality& qc = quality.current;
     const double top = extentOf(c).size();
     const double jump = std::max(8 * qc.sigma(), 0.1 * top);
-    // Before all: what the voltage does in the very row in which a large current begins or ends. What
-    // it does afterwards can have many reasons; that has one.
+    // Before all: what the voltage does in the very row in which a large current begins or ends.
+    // What it does afterwards can have many reasons; that has one.
     double with = 0;
     double against = 0;
     for (std::size_t i = 1; i < n; ++i) {
         const double di = c[i] - c[i - 1];
         const double dv = v[i] - v[i - 1];
-        const bool edge = std::abs(di) > 0.5 * top &&
-                          std::min(std::abs(c[i]), std::abs(c[i - 1])) < 0.1 * top;
+        const bool edge =
+            std::abs(di) > 0.5 * top && std::min(std::abs(c[i]), std::abs(c[i - 1])) < 0.1 * top;
         if (edge && std::abs(dv) > 8 * qv.sigma()) (dv * di > 0 ? with : against) += std::abs(dv);
     }
     // First witness: at a steady current the voltage rises while charging and falls while

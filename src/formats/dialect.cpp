@@ -7,8 +7,8 @@
 
 #include "bytes.h"
 #include "hypothesis.h"
-#include "quantity/number.h"
 #include "quantity/harmless.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 #include "text_source.h"
 

@@ -1,9 +1,9 @@
 #include "growing_log.h"
 #include "quantity/phrase.h"
 
-#include <iterator>
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 namespace nk {
 
@@ -79,24 +79,33 @@ Expected<std::vector<LiveRow>> GrowingLog::take(const Bytes& bytes, std::size_t 
                     phrase("This file has grown too large to be followed; what was read is kept."),
                     name_, phrase("at most {} MiB; read it with analyse.", sizes_.most >> 20));
     bool failed = false;
+    std::vector<LiveRow> out;
     const bool signKnown = pinned_.sign != SignConvention::Auto;
     if (!all_ && !head_.empty() && done_ >= sizes_.whole && (signKnown || !over)) {
         std::vector<LiveRow> all;
+        std::size_t piece = sizes_.piece;
         while (!failed) {
             const std::size_t was = done_;
-            const std::size_t to = std::min(size, done_ + sizes_.piece);
+            const std::size_t to = size - done_ > piece ? done_ + piece : size;
             auto more = fresh(bytes, to, over && to == size, failed);
             if (!more && all.empty()) return more;
             if (!more || failed) break;
             all.insert(all.end(), std::make_move_iterator(more->begin()),
                        std::make_move_iterator(more->end()));
-            if (done_ == was || done_ >= size) break;
+            if (done_ >= size || (done_ == was && to == size)) break;
+            // A line that is longer than a piece.
+            if (done_ == was) piece = piece > size / 2 ? size : 2 * piece;
         }
-        // What comes out otherwise is looked at the next time.
-        if (!failed || !all.empty()) return all;
+        if (!failed) return all;
+        out = std::move(all);
     }
-    auto out = whole(bytes, size, over, began_s);
-    if (failed && out && !beganAnew_) {
+    auto rest = whole(bytes, size, over, began_s);
+    if (!rest && out.empty()) return rest;
+    if (beganAnew_) out.clear();
+    if (rest)
+        out.insert(out.end(), std::make_move_iterator(rest->begin()),
+                   std::make_move_iterator(rest->end()));
+    if (failed && rest && !beganAnew_) {
         // The whole came out as before, its parts do not: by their sign, else for good.
         if (signKnown || sign_ == SignConvention::Auto)
             all_ = true;

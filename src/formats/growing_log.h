@@ -32,8 +32,8 @@ class GrowingLog {
 
     /// The rows that are new among its first `size` bytes. `over`: its last line counts without an
     /// end. `began_s`: its beginning where it tells none, since 1970. Errors: those of the reader
-    /// and of `bytes`, a log that has grown beyond what is followed; nothing is lost by them, it can
-    /// be asked again.
+    /// and of `bytes`, a log that has grown beyond what is followed; nothing is lost by them, it
+    /// can be asked again.
     Expected<std::vector<LiveRow>> take(const Bytes& bytes, std::size_t size, bool over,
                                         double began_s);
     /// Another log stands in its place: all is new.

@@ -12,8 +12,8 @@
 #include "importer.h"
 #include "isolated.h"
 #include "mat_check.h"
-#include "quantity/phrase.h"
 #include "quantity/c_numbers.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 

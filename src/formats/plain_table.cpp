@@ -6,8 +6,8 @@
 #include <limits>
 
 #include "bytes.h"
-#include "quantity/number.h"
 #include "quantity/harmless.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 
 namespace nk {

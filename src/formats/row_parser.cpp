@@ -9,8 +9,8 @@
 
 #include "bytes.h"
 #include "dialect.h"
-#include "quantity/number.h"
 #include "quantity/harmless.h"
+#include "quantity/number.h"
 #include "table_shape.h"
 
 namespace nk {

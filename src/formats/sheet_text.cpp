@@ -13,9 +13,9 @@
 
 #include "importer.h"
 #include "isolated.h"
+#include "quantity/c_numbers.h"
 #include "quantity/phrase.h"
 #include "zip_members.h"
-#include "quantity/c_numbers.h"
 
 namespace nk {
 

@@ -26,9 +26,9 @@ double stepOf(const Dialect& dialect, Role role, int decimals) {
     return std::pow(10.0, -decimals) * (column->unit ? column->unit->factor : 1.0);
 }
 
-/// The current of two columns of one direction each, into the first of them. Where both are filled as
-/// a rule a blank is a lost figure; where one of them is, the other's blank is 0. Blank in both is a
-/// rest where it lasts, else a lost row.
+/// The current of two columns of one direction each, into the first of them. Where both are filled
+/// as a rule a blank is a lost figure; where one of them is, the other's blank is 0. Blank in both
+/// is a rest where it lasts, else a lost row.
 void oneOfTwo(std::vector<double>& charge, const std::vector<double>& discharge) {
     std::size_t both = 0;
     std::size_t one = 0;
@@ -127,7 +127,9 @@ bool newestFirst(const RawColumns& raw) {
     if (raw.time.size() < 3) return false;
     std::size_t falls = 0;
     std::size_t rises = 0;
-    const auto at = [&](std::size_t i) { return raw.time[i] + (raw.date.empty() ? 0 : raw.date[i]); };
+    const auto at = [&](std::size_t i) {
+        return raw.time[i] + (raw.date.empty() ? 0 : raw.date[i]);
+    };
     for (std::size_t i = 1; i < raw.time.size(); ++i) {
         const double step = at(i) - at(i - 1);
         if (step < 0) ++falls;

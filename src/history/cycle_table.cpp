@@ -5,9 +5,9 @@
 #include <map>
 
 #include "cycle_columns.h"
-#include "quantity/number.h"
 #include "quantity/harmless.h"
 #include "quantity/iso_time.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 
 namespace nk {

@@ -17,16 +17,19 @@ std::string hazardCause(const std::string& code) {
 
 std::string hazardLook(const std::string& code) {
     if (code == "overvoltage")
-        return phrase("Cause: the charger. Check its set voltage and cell count before it is used "
-                      "again, and look at the battery: warm or swollen is out of use.");
+        return phrase(
+            "Cause: the charger. Check its set voltage and cell count before it is used "
+            "again, and look at the battery: warm or swollen is out of use.");
     if (code == "charged_cold")
-        return phrase("Cause: the cold. Warm it before the next charge, and watch whether it holds "
-                      "less or warms more than before.");
+        return phrase(
+            "Cause: the cold. Warm it before the next charge, and watch whether it holds "
+            "less or warms more than before.");
     if (code == "charged_hot")
         return phrase("Cause: the warmth. Charge it cooler or with less current.");
     if (code == "too_hot")
-        return phrase("Cause: too much current, or a worn cell. Look at its skin before it is used "
-                      "again.");
+        return phrase(
+            "Cause: too much current, or a worn cell. Look at its skin before it is used "
+            "again.");
     if (code == "overdischarge")
         return phrase("Cause: the load's cut-off. Raise it, and charge it gently first.");
     if (code == "out_of_use")
@@ -51,9 +54,9 @@ Expected<std::vector<HazardOnFile>> hazardsOf(BenchBook& book, std::int64_t batt
             if (f.severity != Severity::Hazard) continue;
             const bool dated = std::isfinite(r.startEpoch_s);
             found.emplace_back(
-                r.at_s(), HazardOnFile{f.code, dated ? isoTime(r.startEpoch_s).substr(0, 10) : "",
-                                       hazardCause(f.code), dated && looked_s > r.at_s(), r.id,
-                                       f.text});
+                r.at_s(),
+                HazardOnFile{f.code, dated ? isoTime(r.startEpoch_s).substr(0, 10) : "",
+                             hazardCause(f.code), dated && looked_s > r.at_s(), r.id, f.text});
         }
     }
     std::ranges::stable_sort(found, {}, &std::pair<double, HazardOnFile>::first);

@@ -1,7 +1,7 @@
 #include "open_recording.h"
 
-#include <charconv>
 #include <fmt/format.h>
+#include <charconv>
 
 #include <algorithm>
 #include <map>

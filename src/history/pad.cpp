@@ -8,8 +8,8 @@
 
 #include "quantity/format.h"
 #include "quantity/harmless.h"
-#include "quantity/phrase.h"
 #include "quantity/number.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 

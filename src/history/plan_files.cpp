@@ -5,8 +5,8 @@
 #include <set>
 
 #include "formats/bytes.h"
-#include "quantity/number.h"
 #include "quantity/harmless.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 #include "quantity/reading.h"
 

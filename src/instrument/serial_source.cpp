@@ -8,8 +8,8 @@
 #include <cmath>
 #include <cstdlib>
 
-#include "serial_line.h"
 #include "quantity/number.h"
+#include "serial_line.h"
 
 namespace nk {
 

@@ -11,9 +11,9 @@
 
 #include "cellmodel/scenario.h"
 #include "formats/bytes.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 #include "serial_source.h"
-#include "quantity/number.h"
 
 namespace nk {
 

@@ -226,9 +226,9 @@ std::vector<LiveEvent> LiveChannel::end() {
 
 void LiveChannel::raise(const LiveEvent& e) {
     const bool rule = e.kind == LiveEvent::Kind::Rule;
-    const std::string code = rule                                 ? "rule " + e.what
+    const std::string code = rule                              ? "rule " + e.what
                              : e.kind == LiveEvent::Kind::Peak ? std::string("peak")
-                                                                  : e.what;
+                                                               : e.what;
     // A rule, a peak or a hazard that has called already is not said twice.
     if (e.kind == LiveEvent::Kind::StopNow &&
         std::ranges::find(alarms_, code, &StandingAlarm::code) != alarms_.end())

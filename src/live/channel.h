@@ -9,8 +9,8 @@
 
 namespace nk {
 
-/// An alarm as it stands with somebody: seen, put off, over. It is latched: it goes when somebody has
-/// seen it and its reason is gone.
+/// An alarm as it stands with somebody: seen, put off, over. It is latched: it goes when somebody
+/// has seen it and its reason is gone.
 struct StandingAlarm {
     std::string code, words;
     double since_s = 0;         ///< recording time at which it rose

@@ -61,7 +61,8 @@ std::optional<Overcharge> pastPeak(const Recording& r, const Battery& b, const C
     if (b.rated_Ah > 0 && current / b.rated_Ah < kLeastRate_C) return std::nullopt;
     if (!(late.value() > kNickelHigh_V) || early.count < 2 || late.count < 2) return std::nullopt;
     const double step = r.voltageQuality().resolution / b.cells();
-    const double noise = std::hypot(std::min(early.spread(), late.spread()), step / std::sqrt(12.0));
+    const double noise =
+        std::hypot(std::min(early.spread(), late.spread()), step / std::sqrt(12.0));
     const double doubt = 2 * noise * std::sqrt(1 / early.count + 1 / late.count);
     const double fell = early.value() - late.value();
     constexpr double kThirds = 0.66;
@@ -101,8 +102,7 @@ std::optional<Overcharge> overchargeOf(const Recording& r, const Battery& b, dou
                                        std::size_t until) {
     const Chemistry* c = b.chemistryData();
     if (c == nullptr || until < 6 || b.series < 1) return std::nullopt;
-    return c->nickel() ? pastPeak(r, b, *c, start_s, until)
-                       : heldFull(r, b, *c, start_s, until);
+    return c->nickel() ? pastPeak(r, b, *c, start_s, until) : heldFull(r, b, *c, start_s, until);
 }
 
 }  // namespace nk

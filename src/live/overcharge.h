@@ -5,15 +5,15 @@
 #include <optional>
 #include <string>
 
-#include "recording/recording.h"
 #include "chemistry/chemistry.h"
+#include "recording/recording.h"
 
 namespace nk {
 
 struct Overcharge {
-    double since_s = 0;       ///< recording time from which on it is too much
-    std::string code;         ///< past_peak, held_full
-    std::string because;      ///< a sentence
+    double since_s = 0;   ///< recording time from which on it is too much
+    std::string code;     ///< past_peak, held_full
+    std::string because;  ///< a sentence
 };
 
 /// Looks at the last rows of a charge that is under way. Nickel: for five minutes the voltage has

@@ -380,8 +380,7 @@ void Watcher::callStop(const Recording& r, const Steps& steps, const std::vector
         if (time_s >= start_s - 1e-6)
             candidate("rule " + key.second, phrase("your rule {} says so", key.second), time_s);
     // So slowly there is no peak to go by: the clock ends such a charge (safety/gate.h).
-    const bool slow =
-        battery_.rated_Ah > 0 && peakAt(amps / battery_.rated_Ah) == PeakIs::None;
+    const bool slow = battery_.rated_Ah > 0 && peakAt(amps / battery_.rated_Ah) == PeakIs::None;
     if (std::isfinite(span.peak_s) && !slow)
         candidate("peak", phrase("the voltage has passed its peak"), span.peak_s);
     for (const auto& [code, words] :
@@ -396,8 +395,8 @@ void Watcher::callStop(const Recording& r, const Steps& steps, const std::vector
         return;
     }
     const auto t = r.time_s();
-    const auto from = static_cast<std::size_t>(
-        std::ranges::lower_bound(t, first->since_s - 1e-9) - t.begin());
+    const auto from =
+        static_cast<std::size_t>(std::ranges::lower_bound(t, first->since_s - 1e-9) - t.begin());
     LiveEvent e = event(LiveEvent::Kind::StopNow, now, first->code, first->because);
     e.low_s = first->since_s;
     e.charge_Ah = from + 1 < t.size() ? integrate(r, from, t.size() - 1).charge_Ah : 0;

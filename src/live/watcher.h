@@ -14,7 +14,17 @@
 namespace nk {
 
 struct LiveEvent {
-    enum class Kind { Sample, Step, Knee, Peak, Rule, Alarm, Estimate, StopNow, End } kind = Kind::Sample;
+    enum class Kind {
+        Sample,
+        Step,
+        Knee,
+        Peak,
+        Rule,
+        Alarm,
+        Estimate,
+        StopNow,
+        End
+    } kind = Kind::Sample;
     double t_s = kNaN;                                                ///< recording time
     double voltage_V = kNaN, current_A = kNaN, temperature_C = kNaN;  ///< of a sample
     std::string what;   ///< kind of the step, text of the rule, code of the alarm
@@ -25,8 +35,8 @@ struct LiveEvent {
     int index = -1;         ///< of a step
     bool revision = false;  ///< says anew what an earlier event said
 };
-/// sample, step, knee, peak, rule, alarm, estimate, stop_now, end. StopNow: `words` why, `low_s` since
-/// when, `charge_Ah` how much too much has gone in until `t_s`.
+/// sample, step, knee, peak, rule, alarm, estimate, stop_now, end. StopNow: `words` why, `low_s`
+/// since when, `charge_Ah` how much too much has gone in until `t_s`.
 std::string toString(LiveEvent::Kind kind);
 
 class Watcher {
@@ -52,8 +62,8 @@ class Watcher {
     /// What it takes the battery for, and the step that is under way.
     const Battery& battery() const { return battery_; }
     const std::optional<Step>& current() const { return current_; }
-    /// The charge under way should have ended, since when and with how much too much; nothing: not so,
-    /// or it is over.
+    /// The charge under way should have ended, since when and with how much too much; nothing: not
+    /// so, or it is over.
     const std::optional<LiveEvent>& stopNow() const { return stopNow_; }
     std::size_t stepsTold() const { return told_.size(); }
     void setRules(std::vector<StopRule> rules) { rules_ = std::move(rules); }
@@ -101,9 +111,9 @@ class Watcher {
     double lastEstimate_s_ = -1e18;
     std::optional<LiveEvent> stopNow_;
     double lastStop_s_ = -1e18;
-    std::optional<Called> over_;            ///< charged on behind its end, as the rows show it
+    std::optional<Called> over_;  ///< charged on behind its end, as the rows show it
     double overFrom_s_ = -1e18, overSeen_s_ = -1e18;  ///< of which charge; looked at up to here
-    std::map<std::string, double> raisedAt_s_;  ///< of the alarms that stand
+    std::map<std::string, double> raisedAt_s_;        ///< of the alarms that stand
     /// Of the charge under way: current and power as they flow, and the most of them so far.
     double flow_A_ = 0, flow_W_ = 0, most_A_ = 0, most_W_ = 0;
     /// Since when the current is too small, the cells are too far apart, nothing flows; −1: not.

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "quantity/phrase.h"
 #include "quantity/number.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 

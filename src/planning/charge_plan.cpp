@@ -139,7 +139,7 @@ class Planner {
         const double rate = amps / capacity_Ah_;
         std::string why =
             !limits_.limitedBy.empty() ? limits_.why
-            : asked ? phrase("{:.3g}C, as asked for.", rate)
+            : asked                    ? phrase("{:.3g}C, as asked for.", rate)
                     : phrase("{:.2g}C, kind to {} (common practice, no source).", rate, c_.name());
         out_.effectiveCurrent_A = amps;
         if (w_.charger) {
@@ -155,26 +155,23 @@ class Planner {
             out_.effectiveCurrent_A = charger.effectiveCharge_A(amps, c_, w_.battery.series);
             if (out_.effectiveCurrent_A < amps - 1e-9) {
                 out_.limitedBy = "charger_power";
-                out_.reasons["effective_current_A"] =
-                    phrase("{:.3g} W at {:.3g} V is {:.3g} A, whatever is set.",
-                           charger.maxCharge_W, c_.nominal_V * w_.battery.series,
-                           out_.effectiveCurrent_A);
+                out_.reasons["effective_current_A"] = phrase(
+                    "{:.3g} W at {:.3g} V is {:.3g} A, whatever is set.", charger.maxCharge_W,
+                    c_.nominal_V * w_.battery.series, out_.effectiveCurrent_A);
             }
             if (!(amps > 0) || !(out_.effectiveCurrent_A > 0))
-                return fail(
-                    ErrorKind::InvalidArgument,
-                    phrase("{} cannot be set as low as {:.3g} A.", charger.name, wanted), {},
-                    phrase("a charger with smaller steps than {:.3g} A.", step));
+                return fail(ErrorKind::InvalidArgument,
+                            phrase("{} cannot be set as low as {:.3g} A.", charger.name, wanted),
+                            {}, phrase("a charger with smaller steps than {:.3g} A.", step));
         }
         out_.current_A = amps;
         const double most = std::max(limits_.chargeMost_A, amps);
         out_.reasons["current_A"] =
             why + " " +
-            (out_.beyondUsual
-                 ? phrase("{:.0f} mA; the usual most is {:.3g} A ({:.2g}C).", 1000 * amps,
-                          limits_.chargeMost_A, c_.chargeC)
-                 : phrase("{:.0f} mA; not above {:.3g} A ({:.2g}C).", 1000 * amps, most,
-                          most / capacity_Ah_)) +
+            (out_.beyondUsual ? phrase("{:.0f} mA; the usual most is {:.3g} A ({:.2g}C).",
+                                       1000 * amps, limits_.chargeMost_A, c_.chargeC)
+                              : phrase("{:.0f} mA; not above {:.3g} A ({:.2g}C).", 1000 * amps,
+                                       most, most / capacity_Ah_)) +
             (w_.capacity_Ah > 0
                  ? " " + phrase("C counts of the {:.3g} Ah that it holds today.", capacity_Ah_)
                  : std::string());
@@ -197,8 +194,7 @@ class Planner {
 
     Expected<void> lithium() {
         const double packStep = w_.charger ? w_.charger->setVoltageStep_V : 0;
-        out_.set_V =
-            stepDown(std::round(limits_.set_V * w_.battery.series * 1e9) / 1e9, packStep);
+        out_.set_V = stepDown(std::round(limits_.set_V * w_.battery.series * 1e9) / 1e9, packStep);
         out_.setPerCell_V = out_.set_V / w_.battery.series;
         out_.reasons["set_V"] = phrase(
             "{:.3f} V a cell times {}; never above {:.2f} V a cell: there lies the fault limit.",
@@ -213,9 +209,8 @@ class Planner {
         run.set_V = out_.setPerCell_V;
         run.cutoff_A = out_.cutoff_A;
         const auto with = [&](double ohms, double share, double soc) {
-            run.resistance_ohm = w_.resistance_ohm > 0
-                                     ? w_.resistance_ohm
-                                     : ohms * c_.resistance_ohmAh / capacity_Ah_;
+            run.resistance_ohm = w_.resistance_ohm > 0 ? w_.resistance_ohm
+                                                       : ohms * c_.resistance_ohmAh / capacity_Ah_;
             run.capacity_Ah = capacity_Ah_ * share;
             run.fromSoc = soc;
             return runCharge(c_, run);
@@ -226,8 +221,7 @@ class Planner {
                        with(kHighOhms, 1.05, from_).time_s};
         if (out_.time_s[0] > out_.time_s[1]) std::swap(out_.time_s[0], out_.time_s[1]);
         out_.time_s[2] = std::max(out_.time_s[2], out_.time_s[1]);
-        out_.capacityLimit_mAh =
-            stepUp(1000 * capacity_Ah_ * backstopShare(c_, rate_), step_mAh_);
+        out_.capacityLimit_mAh = stepUp(1000 * capacity_Ah_ * backstopShare(c_, rate_), step_mAh_);
         out_.reasons["capacity_limit_mAh"] =
             phrase("A backstop: the capacity and a tenth, rounded up.");
         return {};
@@ -257,8 +251,7 @@ class Planner {
             divisor = fits(kMostShare);
             if (divisor == 0) divisor = fits(0.95);
             if (divisor == 0) {
-                const double least =
-                    capacity_Ah_ / *std::ranges::max_element(w_.charger->cutoffs);
+                const double least = capacity_Ah_ / *std::ranges::max_element(w_.charger->cutoffs);
                 return fail(ErrorKind::InvalidArgument,
                             phrase("{} ends a charge at {:.3g} A or more: {:.3g} A would be ended "
                                    "at once.",
@@ -299,14 +292,14 @@ class Planner {
                                3600 * hours * std::min(share, (1 - from_) * 1.3)};
                 break;
             case PeakIs::MayBeMissed:
-                out_.reasons["peak_drop_mV_per_cell"] =
-                    phrase("At {:.2f}C the peak may be missed: the timer and the charge end it.",
-                           rate_);
+                out_.reasons["peak_drop_mV_per_cell"] = phrase(
+                    "At {:.2f}C the peak may be missed: the timer and the charge end it.", rate_);
                 [[fallthrough]];
             case PeakIs::None:
                 out_.reasons["capacity_limit_mAh"] =
-                    share > 1.5 ? phrase("160 % of what it holds, as IEC 61951-2 charges: 16 h at "
-                                         "0.1C.")
+                    share > 1.5 ? phrase(
+                                      "160 % of what it holds, as IEC 61951-2 charges: 16 h at "
+                                      "0.1C.")
                                 : phrase("120 % of what it holds ends it, with the timer.");
                 out_.time_s = {3600 * hours * share * missing * (told_ >= 0 ? 1 : 0.8),
                                3600 * hours * share * missing, 3600 * hours * share * missing};
@@ -341,8 +334,7 @@ class Planner {
     void timer() {
         const bool clockEnds = c_.nickel() && peakAt(rate_) != PeakIs::Sure;
         const double margin = clockEnds ? 1 : 1.15;
-        out_.timer_min =
-            std::max(5.0, 5 * std::ceil(out_.time_s[2] / 60 * margin / 5 - 1e-6));
+        out_.timer_min = std::max(5.0, 5 * std::ceil(out_.time_s[2] / 60 * margin / 5 - 1e-6));
         out_.reasons["timer_min"] =
             clockEnds ? phrase("It ends the charge: {:.3g} A for so long are {:.0f} mAh.",
                                out_.effectiveCurrent_A, out_.capacityLimit_mAh)
@@ -381,10 +373,10 @@ class Planner {
         if (c_.nickel() && rate_ >= kRiseFrom_C - 1e-6 && !limits_.gently) {
             out_.rise_Cmin = kRise_Cmin;
             out_.endsBy.emplace_back("dtdt");
-            out_.reasons["rise_C_per_min"] =
-                phrase("A rise of {:.0f} °C a minute ends it as well: from 0.5C the warmth tells "
-                       "full first.",
-                       kRise_Cmin);
+            out_.reasons["rise_C_per_min"] = phrase(
+                "A rise of {:.0f} °C a minute ends it as well: from 0.5C the warmth tells "
+                "full first.",
+                kRise_Cmin);
         }
         out_.reasons["temperature_cutoff_C"] =
             limits_.gently
@@ -396,17 +388,20 @@ class Planner {
         out_.reasons["time_s"] =
             limits_.gently ? phrase("The gentle start, then it is looked at again.")
             : w_.fromSoc >= 0
-                ? phrase("From {:.0f} % by the chemistry's usual curve and {}; its own model would "
-                         "say it closer.",
-                         100 * from_,
-                         w_.resistance_ohm > 0 ? phrase("the measured resistance")
-                                               : phrase("a usual resistance"))
+                ? phrase(
+                      "From {:.0f} % by the chemistry's usual curve and {}; its own model would "
+                      "say it closer.",
+                      100 * from_,
+                      w_.resistance_ohm > 0 ? phrase("the measured resistance")
+                                            : phrase("a usual resistance"))
             : told_ >= 0
-                ? phrase("From about {:.0f} %, by {:.2f} V a cell at rest and the chemistry's "
-                         "usual curve.",
-                         100 * from_, out_.triage.cell_V)
-                : phrase("From empty, at the least from a fifth: the level before is not known. "
-                         "By the chemistry's usual curve.");
+                ? phrase(
+                      "From about {:.0f} %, by {:.2f} V a cell at rest and the chemistry's "
+                      "usual curve.",
+                      100 * from_, out_.triage.cell_V)
+                : phrase(
+                      "From empty, at the least from a fifth: the level before is not known. "
+                      "By the chemistry's usual curve.");
     }
 
     void supply() {
@@ -447,9 +442,8 @@ Expected<ChargePlan> planCharge(const ChargeWish& wish) {
 }
 
 std::string endsWords(const ChargePlan& p) {
-    const std::string backstops =
-        phrase("{:.0f} mAh, {:.0f} min or {:.0f} °C at the most", p.capacityLimit_mAh, p.timer_min,
-               p.temperatureEnd_C);
+    const std::string backstops = phrase("{:.0f} mAh, {:.0f} min or {:.0f} °C at the most",
+                                         p.capacityLimit_mAh, p.timer_min, p.temperatureEnd_C);
     const std::string& first = p.endsBy.front();
     if (first == "negative_delta_v")
         return phrase("−ΔV of {:.0f} mV a cell", p.peakDrop_mV) + "; " + backstops;
@@ -463,8 +457,7 @@ double levelAfter(const ChargeWish& wish, const ChargePlan& plan, double time_s)
     const Chemistry& c = *wish.battery.chemistryData();
     const double capacity = wish.reference_Ah();
     const double from = std::max(0.0, plan.fromSoc);
-    if (c.nickel())
-        return std::min(1.0, from + plan.effectiveCurrent_A * time_s / 3600 / capacity);
+    if (c.nickel()) return std::min(1.0, from + plan.effectiveCurrent_A * time_s / 3600 / capacity);
     ChargeRunSetting run;
     run.series = wish.battery.series;
     run.current_A = plan.effectiveCurrent_A;

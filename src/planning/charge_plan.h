@@ -52,9 +52,9 @@ struct ChargePlan {
     double peakDrop_mV = std::numeric_limits<double>::quiet_NaN();  ///< a cell, nickel with a peak
     double timer_min = 0;
     double capacityLimit_mAh = 0;
-    double supply_W = 0;    ///< that the charger's supply must give
-    std::string limitedBy;  ///< charger_power, charger_current, cold, overdrained, warmth,
-                            ///< overnight; empty: nothing
+    double supply_W = 0;          ///< that the charger's supply must give
+    std::string limitedBy;        ///< charger_power, charger_current, cold, overdrained, warmth,
+                                  ///< overnight; empty: nothing
     double temperatureEnd_C = 0;  ///< a charge that is warmer is ended
     double rise_Cmin = std::numeric_limits<double>::quiet_NaN();  ///< dT/dt that ends it, °C/min
     std::vector<std::string> endsBy;  ///< negative_delta_v, taper, timer, charge_limit,

@@ -129,8 +129,9 @@ class Joiner {
             }
         }
         if (!meet && out_.instead.empty())
-            out_.instead = phrase("use them one after the other; only packs of one kind and count "
-                                  "are joined.");
+            out_.instead = phrase(
+                "use them one after the other; only packs of one kind and count "
+                "are joined.");
         return meet;
     }
 
@@ -192,15 +193,16 @@ class Joiner {
         const auto [low, high] = std::ranges::minmax(asked_, {}, &JoinPack::voltage_V);
         const double apart = (high.voltage_V - low.voltage_V) / asked_.front().series;
         if (!known)
-            refuse("join_levels",
-                   phrase("An equal voltage proves nothing on this flat curve: their levels must be "
-                          "known otherwise, all charged full for example."),
-                   phrase("charge each full, alone, or count what was taken out since."));
+            refuse(
+                "join_levels",
+                phrase("An equal voltage proves nothing on this flat curve: their levels must be "
+                       "known otherwise, all charged full for example."),
+                phrase("charge each full, alone, or count what was taken out since."));
         else if (most - least > kApart + 1e-9)
-            refuse("join_levels",
-                   phrase("Their levels are {:.0f} % apart; 10 % is the most.",
-                          100 * (most - least)),
-                   phrase("charge the emptier ones alone first."));
+            refuse(
+                "join_levels",
+                phrase("Their levels are {:.0f} % apart; 10 % is the most.", 100 * (most - least)),
+                phrase("charge the emptier ones alone first."));
         else if (apart > kContradicts_V)
             refuse("join_levels",
                    phrase("Their volts ({:.3f} V a cell apart) contradict levels that are {:.0f} % "
@@ -235,19 +237,22 @@ class Joiner {
 
     /// One pack, or several that are joined already.
     struct Group {
-        double volts = 0, ohms = 0, limit_A = 0;
+        double volts = 0, ohms = 0;
+        double limit_V = 0;  ///< across it, at which the first of its packs is at its own limit
         std::string names;
+        double limit_A() const { return limit_V / ohms; }
     };
     static Group groupOf(const Pack& p) {
-        return {p.ocv(), p.ohms, p.limit_A(), p.asked->name};
+        return {p.ocv(), p.ohms, p.limit_A() * p.ohms, p.asked->name};
     }
     static Group joined(const Group& a, const Group& b) {
         const double ohms = 1 / (1 / a.ohms + 1 / b.ohms);
-        return {ohms * (a.volts / a.ohms + b.volts / b.ohms), ohms, std::min(a.limit_A, b.limit_A),
+        return {ohms * (a.volts / a.ohms + b.volts / b.ohms), ohms, std::min(a.limit_V, b.limit_V),
                 a.names + ", " + b.names};
     }
     double gapOf(const Group& a, const Group& b) const {
-        return joinGap_V(asked_.front().series, std::min(a.limit_A, b.limit_A), a.ohms + b.ohms);
+        return joinGap_V(asked_.front().series, std::min(a.limit_A(), b.limit_A()),
+                         a.ohms + b.ohms);
     }
 
     /// The nearest are joined first; what may not come to the group is named with its way there.
@@ -283,15 +288,14 @@ class Joiner {
         const double apart = high.volts - low.volts;
         const double amps = apart / (low.ohms + high.ohms);
         const double target = high.volts - gap;
-        const double alone = 0.5 * std::min(low.limit_A, high.limit_A);
+        const double alone = 0.5 * std::min(low.limit_A(), high.limit_A());
         const Chemistry& c = *packs_.front().chemistry;
-        const std::string why =
-            phrase("{} is {:.3f} V ({:.3f} V a cell) under {}: {:.1f} A would flow at first; at "
-                   "most {:.3f} V apart.",
-                   low.names, apart, apart / series, high.names, amps, gap);
+        const std::string why = phrase(
+            "{} is {:.3f} V ({:.3f} V a cell) under {}: {:.1f} A would flow at first; at "
+            "most {:.3f} V apart.",
+            low.names, apart, apart / series, high.names, amps, gap);
         refuse("join_gap", why,
-               c.nickel() || c.flat
-                   ? phrase("charge {} alone first.", low.names)
+               c.nickel() || c.flat ? phrase("charge {} alone first.", low.names)
                : target - low.volts < 0.01 * series
                    ? phrase("wait, or charge {} alone to {:.2f} V at rest first; or a resistor "
                             "between them until they agree.",
@@ -304,10 +308,9 @@ class Joiner {
     /// The decay, with the packs' resistances alone, until the currents are small.
     void decay() {
         std::vector<Pack> now = packs_;
-        const bool known = now.front().chemistry->flat &&
-                           std::ranges::all_of(asked_, [](const JoinPack& p) {
-                               return std::isfinite(p.soc);
-                           });
+        const bool known =
+            now.front().chemistry->flat &&
+            std::ranges::all_of(asked_, [](const JoinPack& p) { return std::isfinite(p.soc); });
         // What a level does not explain of the volts lies on the surface and goes in a while
         // (common practice).
         constexpr double kSurface_s = 1200;
@@ -360,8 +363,8 @@ class Joiner {
         std::ranges::stable_sort(byVolts, {}, &JoinPack::voltage_V);
         for (const JoinPack* p : byVolts) out_.order.push_back(p->name);
         if (out_.allowed) {
-            const double apart = (byVolts.back()->voltage_V - byVolts.front()->voltage_V) /
-                                 asked_.front().series;
+            const double apart =
+                (byVolts.back()->voltage_V - byVolts.front()->voltage_V) / asked_.front().series;
             double most = 0;
             for (const JoinCurrent& i : out_.currents) most = std::max(most, std::abs(i.first_A));
             out_.reasons.push_back(
@@ -375,9 +378,10 @@ class Joiner {
             out_.reasons.push_back(phrase("Leave them joined {:.0f} min before charging.",
                                           std::max(1.0, std::ceil(out_.settle_s / 60))));
             if (std::isfinite(out_.together_A))
-                out_.reasons.push_back(phrase("Charged together: up to {:.3g} A, shared as their "
-                                              "capacities.",
-                                              out_.together_A));
+                out_.reasons.push_back(
+                    phrase("Charged together: up to {:.3g} A, shared as their "
+                           "capacities.",
+                           out_.together_A));
         }
         out_.cautions.insert(
             out_.cautions.end(),

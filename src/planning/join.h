@@ -15,9 +15,9 @@ struct JoinPack {
     double chargeLimit_C = 1;
     double soc =
         std::numeric_limits<double>::quiet_NaN();  ///< where it is known otherwise than by volts
-    double ambient_C = 20;   ///< its warmth
-    double capacity_Ah = 0;  ///< today's; 0: the rating
-    std::string skin = {};   ///< what is wrong with its skin
+    double ambient_C = 20;                         ///< its warmth
+    double capacity_Ah = 0;                        ///< today's; 0: the rating
+    std::string skin = {};                         ///< what is wrong with its skin
     std::vector<HazardOnFile> hazards = {};
     double held_Ah() const { return capacity_Ah > 0 ? capacity_Ah : rated_Ah; }
 };
@@ -46,7 +46,7 @@ struct JoinAnswer {
     double together_A = kNone;     ///< charge current of the joined group, the usual most
     std::string rule;              ///< of the first refusal
     std::string instead;           ///< the way forward, where they are refused
-    double settle_s = 0;  ///< until every current is under a tenth of the first
+    double settle_s = 0;           ///< until every current is under a tenth of the first
     std::vector<std::string> reasons;
     std::vector<std::string> order;  ///< in which they are joined, or charged first
     std::vector<std::string> cautions;

@@ -64,7 +64,8 @@ Expected<Rates> ratesOf(const ProgramWish& w, Act act) {
         wish.cells_V.clear();
         return planCharge(wish);
     };
-    for (const auto& [into, rate] : {std::pair(&r.charge, 0.0), std::pair(&r.slow, std::min(0.1, c.chargeC))}) {
+    for (const auto& [into, rate] :
+         {std::pair(&r.charge, 0.0), std::pair(&r.slow, std::min(0.1, c.chargeC))}) {
         auto plan = charge(rate, false);
         if (!plan) {
             Error e = plan.error();
@@ -151,19 +152,20 @@ Expected<void> putIntoHours(Program& p, const ProgramWish& w, Act act) {
     for (PlannedStep& s : p.steps) {
         const double latest = s.time_s[2];
         if (s.what == "rest") {
-            if (times) s.start_s = t, s.end_s = t + s.time_s[1], s.latest_s = t + latest, t += latest;
+            if (times)
+                s.start_s = t, s.end_s = t + s.time_s[1], s.latest_s = t + latest, t += latest;
             continue;
         }
         const bool tooLong = latest > hours_s + 1;
         if (tooLong) {
-            const std::string longer =
-                phrase("{:.1f} h is longer than one watch of {:.1f} h.", latest / 3600,
-                       hours_s / 3600);
+            const std::string longer = phrase("{:.1f} h is longer than one watch of {:.1f} h.",
+                                              latest / 3600, hours_s / 3600);
             // Where nobody spoke of hours it is asked; a day with its hours is refused.
             if (!w.overnight && times)
-                return refusal(act, "overnight", longer,
-                               phrase("longer hours, or the explicit permission to run while nobody "
-                                      "is there (--unattended)."));
+                return refusal(
+                    act, "overnight", longer,
+                    phrase("longer hours, or the explicit permission to run while nobody "
+                           "is there (--unattended)."));
             s.attended = w.overnight ? false : s.attended;
             p.overnight = p.overnight || w.overnight;
             p.cautions.insert(
@@ -190,8 +192,7 @@ Expected<void> putIntoHours(Program& p, const ProgramWish& w, Act act) {
         t = s.latest_s;
     }
     if (times && w.present.assumed)
-        p.reasons.push_back(
-            phrase("Nobody said when somebody is there: 07:00 to 22:00 is taken."));
+        p.reasons.push_back(phrase("Nobody said when somebody is there: 07:00 to 22:00 is taken."));
     return {};
 }
 
@@ -264,11 +265,10 @@ Expected<Program> planRecondition(const ProgramWish& w) {
     }
     out.steps.push_back(discharge(*r, w, 1, phrase("the last reading")));
     lastCharge(out, w, *r, pause);
-    out.stopRules = {
-        phrase("A cycle that gains under 2 % is the last one."),
-        phrase("Stop at {:.0f} °C; no peak by the charge limit: stop, look.",
-               r->charge.temperatureEnd_C),
-        phrase("A cell that reverses or stays far behind: out, not rescued.")};
+    out.stopRules = {phrase("A cycle that gains under 2 % is the last one."),
+                     phrase("Stop at {:.0f} °C; no peak by the charge limit: stop, look.",
+                            r->charge.temperatureEnd_C),
+                     phrase("A cell that reverses or stays far behind: out, not rescued.")};
     out.reasons.push_back(
         phrase("Discharge first: the charge then begins from a known place, and each "
                "cycle's discharge is comparable with the last."));
@@ -287,8 +287,8 @@ Expected<std::array<double, 3>> levelOf(const ProgramWish& w, const Chemistry& c
         return std::array{std::max(0.0, w.fromSoc - 0.05), w.fromSoc,
                           std::min(1.0, w.fromSoc + 0.05)};
     if (std::isfinite(triage.cell_V) && !c.flat) {
-        const double volts = w.cells_V.empty() ? triage.cell_V
-                                               : 0.5 * (triage.cell_V + triage.highest_V);
+        const double volts =
+            w.cells_V.empty() ? triage.cell_V : 0.5 * (triage.cell_V + triage.highest_V);
         const auto range = restedCharge(w.battery, volts, 0);
         const double level = std::clamp(c.ocv.soc(volts) / c.fullSoc, 0.0, 1.0);
         return std::array{range ? std::min(level, range->low / c.fullSoc) : level, level,
@@ -341,9 +341,10 @@ Expected<Program> planStorage(const ProgramWish& w) {
     out.reasons.push_back(phrase("{:.0f} % is {:.2f} V a cell rested, {:.2f} V in all.",
                                  100 * w.toSoc, perCell, perCell * w.battery.series));
     if (w.fromSoc < 0)
-        out.reasons.push_back(phrase("It is about {:.0f} % full ({:.0f} to {:.0f} %), by its volts "
-                                     "at rest and the usual curve.",
-                                     100 * from, 100 * (*level)[0], 100 * (*level)[2]));
+        out.reasons.push_back(
+            phrase("It is about {:.0f} % full ({:.0f} to {:.0f} %), by its volts "
+                   "at rest and the usual curve.",
+                   100 * from, 100 * (*level)[0], 100 * (*level)[2]));
     out.reasons.push_back(
         phrase("Look again in three months; 5 to 20 °C, not in the refrigerator."));
     constexpr double kThere = 0.05;
@@ -377,8 +378,7 @@ Expected<Program> planStorage(const ProgramWish& w) {
     s.until = phrase("{:.2f} V a cell rested, {:.2f} Ah moved", perCell, change);
     const double seconds = 3600 * change / amps;
     const double doubt =
-        std::max(0.15 * change,
-                 std::max((*level)[2] - from, from - (*level)[0]) * capacity);
+        std::max(0.15 * change, std::max((*level)[2] - from, from - (*level)[0]) * capacity);
     s.time_s = {std::max(0.0, seconds - 3600 * doubt / amps), seconds,
                 seconds + 3600 * doubt / amps};
     out.steps.push_back(s);
@@ -510,9 +510,9 @@ Expected<Program> planReadyBy(const ReadyWish& wish) {
     PlannedStep s = chargeAt(*plan, widest->from_s);
     s.end_s = s.latest_s = widest->to_s;
     s.time_s = {room, room, room};
-    s.until = plan->fromSoc >= 0 ? phrase("about {:.0f} % by the clock", 100 * level)
-                                 : phrase("the clock says so; from empty that is about {:.0f} %",
-                                          100 * level);
+    s.until = plan->fromSoc >= 0
+                  ? phrase("about {:.0f} % by the clock", 100 * level)
+                  : phrase("the clock says so; from empty that is about {:.0f} %", 100 * level);
     out.steps.push_back(s);
     out.left = "partly";
     out.reasons.push_back(

@@ -10,8 +10,8 @@ struct PlannedStep {
     double current_A = std::numeric_limits<double>::quiet_NaN();
     std::string until;
     TimeRange time_s{};
-    bool attended = true;                                       ///< somebody must be there
-    double start_s = std::numeric_limits<double>::quiet_NaN();  ///< since 1970, where times matter
+    bool attended = true;                                        ///< somebody must be there
+    double start_s = std::numeric_limits<double>::quiet_NaN();   ///< since 1970, where times matter
     double end_s = std::numeric_limits<double>::quiet_NaN();     ///< likely
     double latest_s = std::numeric_limits<double>::quiet_NaN();  ///< at the latest
     std::string why;
@@ -24,7 +24,7 @@ struct Program {
     double preflightCurrent_A = std::numeric_limits<double>::quiet_NaN();  ///< the list's own
     double temperatureEnd_C = std::numeric_limits<double>::quiet_NaN();    ///< of its charges
     std::vector<std::string> endsBy;                                       ///< of its charges
-    std::string left;  ///< charged, empty, storage: how the battery is left
+    std::string left;        ///< charged, empty, storage: how the battery is left
     bool overnight = false;  ///< something of it runs while nobody is there, as was allowed
     TimeRange time_s() const;
 };
@@ -74,21 +74,21 @@ Expected<Program> planBreakIn(const ProgramWish& wish);
 /// Reconditioning of nickel: cycles of a slow discharge and a charge to its peak, until a cycle
 /// gains under 2 %. Errors as above.
 Expected<Program> planRecondition(const ProgramWish& wish);
-/// To the storage level by charge, discharge or use. Nickel: at any level. Errors: as above; a level
-/// that is not known (volts at rest tell it where the curve is not flat).
+/// To the storage level by charge, discharge or use. Nickel: at any level. Errors: as above; a
+/// level that is not known (volts at rest tell it where the curve is not flat).
 Expected<Program> planStorage(const ProgramWish& wish);
 
 struct ReadyWish {
-    ChargeWish charge;  ///< `overnight`: the permission to run while nobody is there
+    ChargeWish charge;              ///< `overnight`: the permission to run while nobody is there
     double now_s = 0, ready_s = 0;  ///< since 1970, as local time
     Presence present;
     double marginShare = 0.1;  ///< of the time, in hand before the time of use
 };
 
-/// A charge that ends just before the time of use, its latest end within the hours in which somebody
-/// is there: the last such hours that hold it, the evening before where the morning does not. Where
-/// none do it says how full it gets by its own curve and what would do. Errors: as planCharge, a
-/// time that has passed.
+/// A charge that ends just before the time of use, its latest end within the hours in which
+/// somebody is there: the last such hours that hold it, the evening before where the morning does
+/// not. Where none do it says how full it gets by its own curve and what would do. Errors: as
+/// planCharge, a time that has passed.
 Expected<Program> planReadyBy(const ReadyWish& wish);
 
 }  // namespace nk

@@ -207,7 +207,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
         s.what = b.isCharge[k] ? "charge" : "discharge";
         s.start_s = bestStart;
         s.end_s = bestEnd;
-        s.current_A = (bestGentle        ? b.gentle_A
+        s.current_A = (bestGentle      ? b.gentle_A
                        : b.isCharge[k] ? b.charge_A
                                        : b.discharge_A)[m][b.channels[c].charger];
         const auto window = b.wish.present.windowAt(bestStart);
@@ -347,9 +347,12 @@ Expected<void> takeModule(Bench& b, const QueueModule& m) {
     }
     const double charge_s = *std::ranges::min_element(cs);
     if (!any && !(charge_s < kNever && *std::ranges::min_element(ds) < kNever)) {
-        why.what = phrase("No charger can take {}. {}", m.name,
-                          why.what.empty() ? phrase("The current that it would get is too small.")
-                                           : why.what);
+        why.what = phrase(
+            "No charger can take {}. {}", m.name,
+            why.what.empty() ? phrase("The current that it would get is too small.") : why.what);
+        if (why.accepted.empty())
+            why.accepted =
+                phrase("currents with which a step takes {:.0f} h at most.", kLongestStep_s / 3600);
         return tl::unexpected<Error>(std::move(why));
     }
     const double length = w.present.length_s();

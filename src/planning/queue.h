@@ -75,9 +75,9 @@ struct QueuePlan {
     double makespan_h() const { return (finish_s - start_s) / 3600; }
 };
 
-/// How long a module's step takes on a charger, s, and its current: a charge at the latest, as its own
-/// plan says (planCharge); a discharge its capacity over the current. `overnight`: with a tenth of
-/// C. Errors: what the gate refuses, a charger that cannot.
+/// How long a module's step takes on a charger, s, and its current: a charge at the latest, as its
+/// own plan says (planCharge); a discharge its capacity over the current. `overnight`: with a tenth
+/// of C. Errors: what the gate refuses, a charger that cannot.
 Expected<double> queueStep_s(const QueueModule& module, const ChargerCard& charger, bool charge,
                              bool overnight, double& current_A);
 

@@ -2,8 +2,8 @@
 // takes that from the environment. They are called under this.
 #pragma once
 
-#include <clocale>
 #include <locale.h>
+#include <clocale>
 
 namespace nk {
 

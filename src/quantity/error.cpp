@@ -9,8 +9,8 @@ std::string Error::text() const {
     if (!where.empty()) out += where + ": ";
     out += what;
     if (!accepted.empty())
-        out += " " + (rule.empty() ? phrase("Accepted: {}", accepted)
-                                   : phrase("Instead: {}", accepted));
+        out += " " +
+               (rule.empty() ? phrase("Accepted: {}", accepted) : phrase("Instead: {}", accepted));
     return out;
 }
 

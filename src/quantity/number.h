@@ -1,5 +1,5 @@
-// Numbers in text: the one reader of the whole tree. It never depends on the locale, as the C library's
-// readers do (Qt sets it from the environment).
+// Numbers in text: the one reader of the whole tree. It never depends on the locale, as the C
+// library's readers do (Qt sets it from the environment).
 #pragma once
 
 #include <fast_float/fast_float.h>

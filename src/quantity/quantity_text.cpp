@@ -19,16 +19,21 @@ struct Unit {
 
 /// Names as people write them; looked up without regard to capitals where that leaves one meaning.
 constexpr Unit kUnits[] = {
-    {"A", "current", 1},        {"mA", "current", 1e-3},    {"C", "rate", 1},
-    {"Ah", "charge", 1},        {"mAh", "charge", 1e-3},    {"V", "voltage", 1},
-    {"mV", "voltage", 1e-3},    {"W", "power", 1},          {"kW", "power", 1e3},
-    {"mW", "power", 1e-3},      {"Wh", "energy", 1},        {"kWh", "energy", 1e3},
-    {"mWh", "energy", 1e-3},    {"s", "time", 1},           {"sec", "time", 1},
-    {"min", "time", 60},        {"h", "time", 3600},        {"d", "time", 86400},
-    {"%", "share", 1},          {"°C", "temperature", 1},   {"C", "temperature", 1},
-    {"°F", "temperature", 0},   {"F", "temperature", 0},    {"ohm", "resistance", 1},
-    {"Ω", "resistance", 1},     {"mohm", "resistance", 1e-3}, {"mΩ", "resistance", 1e-3},
-    {"kg", "mass", 1},          {"g", "mass", 1e-3},        {"mm", "length", 1},
+    {"A", "current", 1},        {"mA", "current", 1e-3},
+    {"C", "rate", 1},           {"Ah", "charge", 1},
+    {"mAh", "charge", 1e-3},    {"V", "voltage", 1},
+    {"mV", "voltage", 1e-3},    {"W", "power", 1},
+    {"kW", "power", 1e3},       {"mW", "power", 1e-3},
+    {"Wh", "energy", 1},        {"kWh", "energy", 1e3},
+    {"mWh", "energy", 1e-3},    {"s", "time", 1},
+    {"sec", "time", 1},         {"min", "time", 60},
+    {"h", "time", 3600},        {"d", "time", 86400},
+    {"%", "share", 1},          {"°C", "temperature", 1},
+    {"C", "temperature", 1},    {"°F", "temperature", 0},
+    {"F", "temperature", 0},    {"ohm", "resistance", 1},
+    {"Ω", "resistance", 1},     {"mohm", "resistance", 1e-3},
+    {"mΩ", "resistance", 1e-3}, {"kg", "mass", 1},
+    {"g", "mass", 1e-3},        {"mm", "length", 1},
     {"cm", "length", 10},       {"m", "length", 1000},
 };
 
@@ -50,7 +55,7 @@ const Unit* unitOf(std::string_view name, std::string_view kind) {
 std::string_view trimmed(std::string_view text) {
     const auto space = [](std::string_view t) -> std::size_t {
         if (t.starts_with(' ') || t.starts_with('\t')) return 1;
-        if (t.starts_with("\xC2\xA0")) return 2;                                        // no-break
+        if (t.starts_with("\xC2\xA0")) return 2;                                       // no-break
         if (t.starts_with("\xE2\x80\xAF") || t.starts_with("\xE2\x80\x89")) return 3;  // narrow
         return 0;
     };
@@ -78,8 +83,7 @@ Expected<std::vector<Part>> partsOf(std::string_view text) {
     std::vector<Part> out;
     std::string_view rest = trimmed(text);
     const auto no = [&] {
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("This is no figure: {}", std::string(text)));
+        return fail(ErrorKind::InvalidArgument, phrase("This is no figure: {}", std::string(text)));
     };
     while (!rest.empty()) {
         double value = 0;
@@ -130,15 +134,17 @@ std::string unitsFor(std::string_view unit) {
 }
 
 Expected<double> readQuantity(std::string_view text, const QuantityWish& wish) {
-    const Unit* wanted = wish.unit.empty() ? nullptr : unitOf(wish.unit, wish.unit == "C" ? "rate" : "");
+    const Unit* wanted =
+        wish.unit.empty() ? nullptr : unitOf(wish.unit, wish.unit == "C" ? "rate" : "");
     if (double seconds = 0; wanted != nullptr && wanted->kind == "time" && clockOf(text, seconds))
         return seconds / wanted->factor;
     const auto parts = partsOf(text);
     if (!parts) return tl::unexpected<Error>(parts.error());
     const auto wrong = [&](std::string_view unit) {
         return fail(ErrorKind::InvalidArgument,
-                    wanted == nullptr ? phrase("A plain number is wanted, not {}.", std::string(unit))
-                                      : phrase("{} is not what is wanted here.", std::string(unit)),
+                    wanted == nullptr
+                        ? phrase("A plain number is wanted, not {}.", std::string(unit))
+                        : phrase("{} is not what is wanted here.", std::string(unit)),
                     {}, wanted == nullptr ? phrase("a number.") : unitsFor(wish.unit));
     };
     double sum = 0;

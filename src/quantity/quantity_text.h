@@ -10,9 +10,10 @@
 namespace nk {
 
 struct QuantityWish {
-    std::string_view unit;   ///< that the value is wanted in: A, C (rate), Ah, V, W, Wh, s, min, h, %,
-                             ///< °C, ohm, mohm, kg, g, mm, mV, or "" for a plain number
-    double capacity_Ah = 0;  ///< so that amperes and rates can be told from one another; 0: not known
+    std::string_view unit;  ///< that the value is wanted in: A, C (rate), Ah, V, W, Wh, s, min, h,
+                            ///< %, °C, ohm, mohm, kg, g, mm, mV, or "" for a plain number
+    double capacity_Ah =
+        0;  ///< so that amperes and rates can be told from one another; 0: not known
 };
 
 /// The value in the wanted unit. A number without a unit is in that unit; decimal point or comma;

@@ -289,10 +289,9 @@ std::string joinText(const JoinAnswer& a) {
             i.pack, i.first_A, i.firstLow_A, i.firstHigh_A, i.after60_A);
     if (!a.allowed && !a.instead.empty()) out += "Instead: " + a.instead + "\n";
     if (std::isfinite(a.common_V))
-        out += a.allowed
-                   ? fmt::format("They meet at {:.2f} V; {:.3f} Ah move.\n", a.common_V,
-                                 a.chargeMoved_Ah)
-                   : std::string();
+        out += a.allowed ? fmt::format("They meet at {:.2f} V; {:.3f} Ah move.\n", a.common_V,
+                                       a.chargeMoved_Ah)
+                         : std::string();
     out += lines("Cautions", a.cautions);
     return out;
 }

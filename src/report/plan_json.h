@@ -11,8 +11,8 @@
 
 namespace nk {
 
-/// narrow-knee/refusal/1 of a plan's error: what was asked for, why not, by which rule and source, and
-/// what to do instead.
+/// narrow-knee/refusal/1 of a plan's error: what was asked for, why not, by which rule and source,
+/// and what to do instead.
 std::string refusalJson(const Error& refused);
 
 std::string chargePlanJson(const ChargePlan& plan);

@@ -186,10 +186,10 @@ class Gate {
                         "A hazard is on file ({}): look at it before anything is done.", h.code));
                 continue;
             }
-            return no("hazard",
-                      phrase("Its logs hold a hazard that ends its use ({}): it is retired.",
-                             h.code),
-                      phrase("recycle it by the local rules, its terminals taped."));
+            return no(
+                "hazard",
+                phrase("Its logs hold a hazard that ends its use ({}): it is retired.", h.code),
+                phrase("recycle it by the local rules, its terminals taped."));
         }
         return {};
     }
@@ -277,14 +277,12 @@ class Gate {
         const double at = s_.ambient_C;
         if (charges(w_.act)) {
             if (at < c_->chargeMin_C)
-                return no("charge_cold",
-                          phrase("{} is not charged at {:.0f} °C.", c_->name(), at),
+                return no("charge_cold", phrase("{} is not charged at {:.0f} °C.", c_->name(), at),
                           phrase("bring it in first: {:.0f} to {:.0f} °C, warmed to 40 °C at most "
                                  "and never with a flame.",
                                  c_->chargeMin_C, c_->chargeMax_C));
             if (at > c_->chargeMax_C)
-                return no("charge_hot",
-                          phrase("{} is not charged at {:.0f} °C.", c_->name(), at),
+                return no("charge_hot", phrase("{} is not charged at {:.0f} °C.", c_->name(), at),
                           phrase("let it cool first, to under {:.0f} °C.",
                                  std::min(40.0, c_->chargeMax_C)));
         }
@@ -319,8 +317,7 @@ class Gate {
                       phrase("{} is not held on at its set voltage once it is full.", c_->name()),
                       phrase("end it at C/20 and unplug it."));
         if (w_.act == Act::Hold && w_.charge_A > holdMost_A(s_) * (1 + 1e-9))
-            return no("hold",
-                      phrase("{:.3g} A is too much to be held on.", w_.charge_A),
+            return no("hold", phrase("{:.3g} A is too much to be held on.", w_.charge_A),
                       phrase("at most {:.3g} A (C/20).", holdMost_A(s_)));
         return {};
     }
@@ -442,9 +439,9 @@ class Gate {
 
     Expected<void> floor() {
         constexpr double kNickelAlone_V = 0.9, kNickelMost_V = 1.2, kRounding = 1e-9;
-        const double least = !c_->nickel()              ? c_->dischargeFloor_V
-                             : s_.battery.series == 1   ? kNickelAlone_V
-                                                        : std::max(1.0, c_->dischargeFloor_V);
+        const double least = !c_->nickel()            ? c_->dischargeFloor_V
+                             : s_.battery.series == 1 ? kNickelAlone_V
+                                                      : std::max(1.0, c_->dischargeFloor_V);
         const double most = c_->nickel() ? kNickelMost_V : c_->nominal_V;
         out_.floor_V = w_.floor_V > 0 ? w_.floor_V : c_->dischargeFloor_V;
         if (w_.floor_V > 0 && (w_.floor_V < least - kRounding || w_.floor_V > most + kRounding))

@@ -1,7 +1,7 @@
-// The gate: may this be done to this battery? It answers "no, because …, instead …" or the limits to
-// keep, each with its source (methods.md §12; docs/gate.md lists the rules). Whoever plans, starts,
-// joins or judges asks here and compares no figure with a limit of its own. Pure; its only sources
-// of limits are the chemistry's file and the maker's figures on the card.
+// The gate: may this be done to this battery? It answers "no, because …, instead …" or the limits
+// to keep, each with its source (methods.md §12; docs/gate.md lists the rules). Whoever plans,
+// starts, joins or judges asks here and compares no figure with a limit of its own. Pure; its only
+// sources of limits are the chemistry's file and the maker's figures on the card.
 #pragma once
 
 #include <cstdint>
@@ -21,12 +21,12 @@ bool discharges(Act act);
 
 /// A hazard that a battery's logs hold.
 struct HazardOnFile {
-    std::string code;           ///< of the finding: overvoltage, out_of_use, charged_cold, …
-    std::string day = {};       ///< "2026-05-01"; empty: not known
-    std::string cause = {};     ///< battery, charger, use
-    bool seen = false;          ///< somebody has looked at the battery since
+    std::string code;            ///< of the finding: overvoltage, out_of_use, charged_cold, …
+    std::string day = {};        ///< "2026-05-01"; empty: not known
+    std::string cause = {};      ///< battery, charger, use
+    bool seen = false;           ///< somebody has looked at the battery since
     std::int64_t recording = 0;  ///< whose log holds it
-    std::string text = {};      ///< the finding's own words
+    std::string text = {};       ///< the finding's own words
 };
 /// Whether this hazard ends a battery's use.
 bool endsUse(const HazardOnFile& hazard);
@@ -50,31 +50,31 @@ struct BatteryState {
 /// What somebody wants to do.
 struct ActWish {
     Act act = Act::Charge;
-    double charge_A = 0;          ///< 0: not said, the usual
-    bool inAmperes = false;       ///< it was said in amperes, not as a rate
-    double discharge_A = 0;       ///< 0: not said
-    double set_V = 0;             ///< a cell; 0: the usual
-    double floor_V = 0;           ///< a cell; 0: the usual
-    double lamp_W = 0;            ///< of a lamp beside the charger
-    bool beyondUsual = false;     ///< the explicit step to more than the usual current
-    bool overnight = false;       ///< the explicit permission to run while nobody is there
-    std::string charger;          ///< its name; empty: none named
+    double charge_A = 0;       ///< 0: not said, the usual
+    bool inAmperes = false;    ///< it was said in amperes, not as a rate
+    double discharge_A = 0;    ///< 0: not said
+    double set_V = 0;          ///< a cell; 0: the usual
+    double floor_V = 0;        ///< a cell; 0: the usual
+    double lamp_W = 0;         ///< of a lamp beside the charger
+    bool beyondUsual = false;  ///< the explicit step to more than the usual current
+    bool overnight = false;    ///< the explicit permission to run while nobody is there
+    std::string charger;       ///< its name; empty: none named
     bool chargerBalances = false;
     double resistance_ohm = 0;  ///< of a cell, measured; 0: usual
 };
 
 struct GateLimits {
     Triage triage;
-    bool gently = false;          ///< over-drained: `charge_A` and `minutes` are the gentle ones
-    double charge_A = 0;          ///< at most, of what was wanted
-    double chargeMost_A = 0;      ///< the usual figure (or the maker's) in amperes
-    double discharge_A = 0;       ///< at most
+    bool gently = false;      ///< over-drained: `charge_A` and `minutes` are the gentle ones
+    double charge_A = 0;      ///< at most, of what was wanted
+    double chargeMost_A = 0;  ///< the usual figure (or the maker's) in amperes
+    double discharge_A = 0;   ///< at most
     double minutes = std::numeric_limits<double>::infinity();  ///< at most
     double set_V = std::numeric_limits<double>::quiet_NaN();   ///< a cell
     double floor_V = 0;                                        ///< a cell
-    double temperatureEnd_C = 0;  ///< a charge is ended there
-    std::string limitedBy;        ///< cold, overdrained, warmth, overnight; empty: nothing
-    std::string why;              ///< of `limitedBy`, a sentence
+    double temperatureEnd_C = 0;                               ///< a charge is ended there
+    std::string limitedBy;  ///< cold, overdrained, warmth, overnight; empty: nothing
+    std::string why;        ///< of `limitedBy`, a sentence
     bool beyondUsual = false;
     std::vector<std::string> cautions;
     std::vector<std::string> rules;  ///< those that set a limit

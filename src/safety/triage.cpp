@@ -62,7 +62,8 @@ bool looksLikeOneCell(const Battery& b, const Chemistry& c, double pack_V) {
 
 std::string gentleWords(const std::string& cell, double reference_Ah, double until_V) {
     return phrase(
-        "{} at rest is over-drained: at most {:.0f} mA, watched, {:.0f} min to come above {:.2f} V, "
+        "{} at rest is over-drained: at most {:.0f} mA, watched, {:.0f} min to come above {:.2f} "
+        "V, "
         "stopped at {:.0f} °C.",
         cell, 1000 * kGentleC * reference_Ah, kGentleMinutes, until_V, kGentleTop_C);
 }
@@ -73,14 +74,12 @@ void nickelWord(Triage& out, const Battery& b, const Chemistry& c, bool cellsKno
     if (out.cell_V < 0) {
         out.word = Word::OutOfUse;
         out.rule = "reversed";
-        out.words = {
-            phrase("{} is reversed: the pack is not charged.", cell),
-            phrase("Replace that cell or recycle the pack by the local rules.")};
+        out.words = {phrase("{} is reversed: the pack is not charged.", cell),
+                     phrase("Replace that cell or recycle the pack by the local rules.")};
     } else if (out.cell_V < c.overdrained_V && !cellsKnown && b.series > 1) {
         out.word = Word::MeasureCells;
         out.rule = "measure_cells";
-        out.words = {
-            phrase("{}: measure every cell first, the mean hides a reversed one.", cell)};
+        out.words = {phrase("{}: measure every cell first, the mean hides a reversed one.", cell)};
     } else if (out.cell_V < c.overdrained_V) {
         out.word = Word::Gently;
         out.rule = "over_drained";
@@ -97,12 +96,11 @@ void lithiumWord(Triage& out, const Battery& b, const Chemistry& c, const std::s
     if (out.cell_V < c.outOfUse_V) {
         out.word = Word::OutOfUse;
         out.rule = out.cell_V < 0 ? "reversed" : "out_of_use";
-        out.words = {
-            out.cell_V < 0
-                ? phrase("{} at rest is reversed: out of use, not charged.", cell)
-                : phrase("{} at rest is under {:.2f} V: out of use, not charged.", cell,
-                         c.outOfUse_V),
-            phrase("Recycle it by the local rules, its terminals taped.")};
+        out.words = {out.cell_V < 0
+                         ? phrase("{} at rest is reversed: out of use, not charged.", cell)
+                         : phrase("{} at rest is under {:.2f} V: out of use, not charged.", cell,
+                                  c.outOfUse_V),
+                     phrase("Recycle it by the local rules, its terminals taped.")};
         if (out.mean)
             out.words.push_back(
                 phrase("Or it is not {} cells in series: look at the count again.", b.series));
@@ -132,11 +130,12 @@ Expected<Triage> triageOf(const Battery& b, double pack_V, const std::vector<dou
     if (pack_V == 0 && cells_V.empty()) return out;
     if (auto ok = plausible(b, *c, pack_V, cells_V); !ok) return tl::unexpected<Error>(ok.error());
     if (cells_V.empty() && looksLikeOneCell(b, *c, pack_V)) {
-        auto ask = fail(ErrorKind::InvalidArgument,
-                        phrase("{:.2f} V for {} cells in series is {:.2f} V a cell. Is it the volts "
-                               "of one cell? Then the battery has {:.2f} V.",
-                               pack_V, b.series, pack_V / b.series, pack_V * b.series),
-                        "--rested-v", phrase("the volts of the whole battery at rest."));
+        auto ask =
+            fail(ErrorKind::InvalidArgument,
+                 phrase("{:.2f} V for {} cells in series is {:.2f} V a cell. Is it the volts "
+                        "of one cell? Then the battery has {:.2f} V.",
+                        pack_V, b.series, pack_V / b.series, pack_V * b.series),
+                 "--rested-v", phrase("the volts of the whole battery at rest."));
         ask.value().rule = "volts_of_one_cell";
         return ask;
     }
@@ -147,10 +146,10 @@ Expected<Triage> triageOf(const Battery& b, double pack_V, const std::vector<dou
     out.apart_V = out.highest_V - out.cell_V;
     constexpr double kNickelMost_V = 1.6, kWrongCount_V = 0.5;
     const double most = c->nickel() ? kNickelMost_V : c->fault_V;
-    const std::string tooMuch =
-        phrase("{:.2f} V a cell at rest is more than {} can have: another series count, another "
-               "chemistry, or a cell that was overcharged.",
-               out.highest_V, c->name());
+    const std::string tooMuch = phrase(
+        "{:.2f} V a cell at rest is more than {} can have: another series count, another "
+        "chemistry, or a cell that was overcharged.",
+        out.highest_V, c->name());
     if (out.highest_V > most + (c->nickel() ? 0 : kWrongCount_V))
         return fail(ErrorKind::InvalidArgument, tooMuch, {},
                     phrase("at most {:.2f} V a cell; an overcharged cell is out of use.", most));

@@ -18,7 +18,7 @@ struct Triage {
         OverFull
     } word = Word::NotMeasured;
     double cell_V = std::numeric_limits<double>::quiet_NaN();  ///< the worst, or the pack's mean
-    bool mean = false;               ///< of the pack: it may hide a weak cell
+    bool mean = false;  ///< of the pack: it may hide a weak cell
     double highest_V = std::numeric_limits<double>::quiet_NaN();  ///< of a cell
     double apart_V = 0;              ///< of the cells, highest less lowest; 0: not measured
     std::string rule;                ///< of `word`, where it is not normal
@@ -30,9 +30,9 @@ std::string toString(Triage::Word word);
 /// Under the chemistry's out-of-use voltage: out of use. Between it and the over-drained one:
 /// gently (a tenth of C, watched, half an hour to come above it, 40 °C). Nickel: every cell is
 /// measured first, none is rescued with a reversed cell. `pack_V`: at rest, 0 for not measured;
-/// `cells_V`: each cell at rest, may be empty. Over the fault voltage: over-full. A tenth of C is of
-/// `reference_Ah`. Errors: volts that this series count cannot have or that only one cell of it can,
-/// another number of cells, figures that cannot be.
+/// `cells_V`: each cell at rest, may be empty. Over the fault voltage: over-full. A tenth of C is
+/// of `reference_Ah`. Errors: volts that this series count cannot have or that only one cell of it
+/// can, another number of cells, figures that cannot be.
 Expected<Triage> triageOf(const Battery& battery, double pack_V, const std::vector<double>& cells_V,
                           double reference_Ah = 0);
 

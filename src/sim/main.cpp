@@ -40,7 +40,8 @@ nk::Expected<Timed> readFault(const std::string& text) {
     const auto fault = nk::SimulatedInstrument::faultOf(text.substr(2, at - 2));
     if (!fault) return tl::unexpected<nk::Error>(fault.error());
     out.fault = *fault;
-    if (at != std::string::npos) out.at_s = nk::readNumber(std::string_view(text).substr(at + 1)).value_or(0);
+    if (at != std::string::npos)
+        out.at_s = nk::readNumber(std::string_view(text).substr(at + 1)).value_or(0);
     return out;
 }
 

@@ -425,6 +425,7 @@ TEST_F(ForeignBook, InAFolderThatCannotBeWrittenToItIsRead) {
             old();
         else
             today();
+        fs::permissions(path(), fs::perms(0644));
         fs::permissions(folder_.path(), fs::perms(0555));
         const auto before = fs::last_write_time(path());
         EXPECT_EQ(asNobody([&] {

@@ -12,7 +12,8 @@ using namespace nk;
 namespace {
 
 /// Small figures, so that short logs leave the part that is read whole.
-constexpr GrowingSizes kSmall{6000, 2000, 12};
+constexpr GrowingSizes kSmall{
+    .whole = 6000, .head = 2000, .piece = 700, .most = std::size_t{1} << 28, .overlap = 12};
 
 struct Feed {
     std::string text;

@@ -105,7 +105,7 @@ TEST_F(PlanWindow, TablesOfPacksAndModulesComeInAndPlansGoOut) {
         "modules.csv", "name,chemistry,series,rated_ah\nm1,nimh,6,2\nm2,nimh,6,2\nm3,nimh,6,2\n");
     s->openModules();
     settle();
-    ASSERT_TRUE(s->problem().isEmpty()) << s->problem()->text();
+    ASSERT_TRUE(s->problem().isEmpty()) << s->problem().toStdString();
     EXPECT_TRUE(s->findChild<QueueBars*>()->isVisible());
     EXPECT_EQ(s->card().rows.size(), 18U);  // three modules, three cycles
     dialogs_.save = path("queue.ics");
@@ -132,10 +132,10 @@ TEST_F(PlanWindow, VoltsAtRestAreTheFirstQuestion) {
     auto* rested = part<QLineEdit>("planRested");
     rested->setText("5.1");
     QTest::keyClick(rested, Qt::Key_Return);
-    EXPECT_TRUE(s->problem().contains("out of use")) << s->problem()->text();
+    EXPECT_TRUE(s->problem().contains("out of use")) << s->problem().toStdString();
     rested->setText("3.9 3.9 2.7");
     QTest::keyClick(rested, Qt::Key_Return);
-    EXPECT_TRUE(s->problem().isEmpty()) << s->problem()->text();
+    EXPECT_TRUE(s->problem().isEmpty()) << s->problem().toStdString();
     EXPECT_EQ(value(s, "Timer"), "30 min");
     rested->setText("3.9 what 2.7");
     QTest::keyClick(rested, Qt::Key_Return);

@@ -1,5 +1,5 @@
-// Once a peak, a rule or a hazard has spoken nobody is told when it will be done; what was called stays
-// until somebody has seen it.
+// Once a peak, a rule or a hazard has spoken nobody is told when it will be done; what was called
+// stays until somebody has seen it.
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -19,8 +19,8 @@ Battery cell(const char* kind, int series, double rated) {
     return b;
 }
 
-/// A nickel charge at a steady current: it rises, tops, falls and warms. By arithmetic: a parabola of
-/// `fall_mV` over twenty minutes behind the top.
+/// A nickel charge at a steady current: it rises, tops, falls and warms. By arithmetic: a parabola
+/// of `fall_mV` over twenty minutes behind the top.
 struct NickelCharge {
     double top_s = 3600, amps = 1, fall_mV = 8, noise_mV = 0.4;
     int series = 2;
@@ -119,7 +119,8 @@ TEST(StopNow, AHazardSpeaksInPlaceOfTheEnd) {
     EXPECT_TRUE(it->over);
     EXPECT_TRUE(it->stands()) << "latched";
     channel.acknowledge("overvoltage");
-    EXPECT_FALSE(std::ranges::find(channel.alarms(), "overvoltage", &StandingAlarm::code)->stands());
+    EXPECT_FALSE(
+        std::ranges::find(channel.alarms(), "overvoltage", &StandingAlarm::code)->stands());
 }
 
 TEST(StopNow, ADeadCellIsCalledBeforeTheChargeGoesOn) {
@@ -127,6 +128,7 @@ TEST(StopNow, ADeadCellIsCalledBeforeTheChargeGoesOn) {
     LiveRow row;
     row.cells_V = {3.7, 3.7, 0.62};
     row.voltage_V = 8.02;
+    row.current_A = 0;
     row.at_s = 1e9;
     bool called = false;
     for (const LiveEvent& e : channel.take({row})) called = called || e.what == "out_of_use";

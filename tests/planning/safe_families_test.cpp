@@ -356,7 +356,9 @@ TEST(SafeJoins, CurrentsBalanceWhoeverComesFirst) {
         for (int k = 0; k < count; ++k) {
             JoinPack p;
             p.name = "p" + std::to_string(k), p.chemistry = kind, p.series = series;
-            p.voltage_V = series * draw.between(3.2, kind[1] == 'f' ? 3.6 : draw.one(3) ? 4.2 : 3.4);
+            p.voltage_V = series * draw.between(3.2, kind[1] == 'f' ? 3.6
+                                                     : draw.one(3)  ? 4.2
+                                                                    : 3.4);
             p.rated_Ah = draw.size(0.5, 50);
             if (draw.one(2)) p.resistance_ohm = draw.size(0.001, 0.5);
             packs.push_back(p);

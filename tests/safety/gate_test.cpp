@@ -16,8 +16,8 @@
 namespace nk {
 namespace {
 
-constexpr Act kActs[] = {Act::Charge, Act::Discharge, Act::Cycle, Act::BreakIn,
-                         Act::Recondition, Act::Store, Act::Join, Act::Hold};
+constexpr Act kActs[] = {Act::Charge,      Act::Discharge, Act::Cycle, Act::BreakIn,
+                         Act::Recondition, Act::Store,     Act::Join,  Act::Hold};
 
 BatteryState state(const std::string& kind, int series, double rated) {
     BatteryState s;
@@ -56,8 +56,8 @@ TEST(Gate, EveryActOnEveryKindInEveryState) {
                     return ruleOf(s, act(a));
                 };
                 const double half = c.nickel() ? 1.28 : c.ocv.voltage_V(0.5 * c.fullSoc);
-                const bool never = !c.nickel() && (a == Act::BreakIn || a == Act::Recondition ||
-                                                   a == Act::Hold);
+                const bool never =
+                    !c.nickel() && (a == Act::BreakIn || a == Act::Recondition || a == Act::Hold);
                 // Well and warm: done, but for what is never done to lithium.
                 EXPECT_EQ(at(half, 20).empty(), !never);
                 // Out of use: nothing at all.
@@ -298,10 +298,9 @@ TEST(Programs, ListsQuoteTheirOwnCurrentAndSayHowTheyLeaveIt) {
                 }
                 EXPECT_TRUE(charge) << program->name;
                 for (const std::string& line : program->preflight)
-                    mentioned = mentioned ||
-                                line.find(fmt::format("{:.3g} A is",
-                                                      program->preflightCurrent_A)) !=
-                                    std::string::npos;
+                    mentioned = mentioned || line.find(fmt::format("{:.3g} A is",
+                                                                   program->preflightCurrent_A)) !=
+                                                 std::string::npos;
                 EXPECT_TRUE(mentioned) << program->name;
                 EXPECT_LE(program->temperatureEnd_C, 45);
             }
@@ -482,7 +481,8 @@ TEST(Joins, TheGapIsTheCurrentsOwn) {
 }
 
 TEST(Joins, AGroupHoldsItsResistancesInParallel) {
-    // Two that may, a third too low: by hand. V = Σ(V/R)/Σ(1/R) of the two, gap 1.5 A · (44 + 16.4 mΩ).
+    // Two that may, a third too low: by hand. V = Σ(V/R)/Σ(1/R) of the two, gap 1.5 A · (44 + 16.4
+    // mΩ).
     std::vector<JoinPack> packs(3);
     packs[0] = {"North", "lipo", 4, 15.36, 2.2, 0.030, 1, std::nan("")};
     packs[1] = {"South", "lipo", 4, 15.28, 1.8, 0.036, 1, std::nan("")};

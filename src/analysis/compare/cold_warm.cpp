@@ -9,8 +9,8 @@
 #include "analysis/rating/rating.h"
 #include "analysis/resistance/current_step.h"
 #include "quantity/format.h"
-#include "quantity/uncertainty.h"
 #include "quantity/plausible.h"
+#include "quantity/uncertainty.h"
 
 namespace nk {
 

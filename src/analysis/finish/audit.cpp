@@ -122,14 +122,16 @@ void checkNotTerminated(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[k];
         if (s.kind != StepKind::CvCharge) continue;
         const Plateau p = plateauOf(in, s);
-        if (const HeldOn held = heldOn(in, s); held.length_s > kHeldTooLong_s &&
-                                                !(p.found && converging(in, p, s))) {
+        if (const HeldOn held = heldOn(in, s);
+            held.length_s > kHeldTooLong_s && !(p.found && converging(in, p, s))) {
             out.push_back(
-                {Severity::Verdict, "not_terminated",
-                 phrase("The charger did not stop: full (C/20, {}) after {}, it was held at {:.3f} V "
-                        "a cell for another {}.",
-                        shortValue(held.cutoff_A, "A"), durationText(held.since_s),
-                        in.perCell(medianVoltage(in, s)), durationText(held.length_s)),
+                {Severity::Verdict,
+                 "not_terminated",
+                 phrase(
+                     "The charger did not stop: full (C/20, {}) after {}, it was held at {:.3f} V "
+                     "a cell for another {}.",
+                     shortValue(held.cutoff_A, "A"), durationText(held.since_s),
+                     in.perCell(medianVoltage(in, s)), durationText(held.length_s)),
                  phrase("Holding a lithium battery at its set voltage wears it. Unplug it, put a "
                         "timer behind it as a backstop, or use a charger that cuts off."),
                  {held.since_s, s.end_s, static_cast<int>(k)}});
@@ -252,7 +254,8 @@ void checkTopsUp(const AnalysisInput& in, std::vector<Finding>& out) {
                    (s.isDischarge() && in.battery.rated_Ah > 0 &&
                     std::abs(s.sum.charge_Ah) < kLittle * in.battery.rated_Ah);
         };
-        while (next + 1 < list.size() && between(list[next]) && list[next + 1].isCharge() && list[next + 1].endVoltage_V > 0.99 * main) {
+        while (next + 1 < list.size() && between(list[next]) && list[next + 1].isCharge() &&
+               list[next + 1].endVoltage_V > 0.99 * main) {
             ++tops;
             last = next + 1;
             next += 2;

@@ -101,16 +101,15 @@ WorstCell worstCell(const AnalysisInput& in, double limit_V, bool above) {
     const double interval = in.recording.usualInterval_s();
     const double cells = in.battery.cells();
     WorstCell out;
-    out.where = worstOf(
-        in, excursions(in.recording.voltage_V(), limit_V * cells, above, interval), above);
+    out.where =
+        worstOf(in, excursions(in.recording.voltage_V(), limit_V * cells, above, interval), above);
     out.perCell_V = out.where.extreme / cells;
     out.who = in.battery.series > 1 ? phrase("a cell on average") : "";
     out.doubt_V = doubtOf(in, out.perCell_V, in.recording.voltageQuality(), cells);
     for (std::size_t n = 0; n < in.recording.cells_V().size(); ++n) {
         const auto& column = in.recording.cells_V()[n];
         const Worst cell = worstOf(in, excursions(column, limit_V, above, interval), above);
-        const bool worse =
-            above ? cell.extreme > out.perCell_V : cell.extreme < out.perCell_V;
+        const bool worse = above ? cell.extreme > out.perCell_V : cell.extreme < out.perCell_V;
         if (!cell.any || (out.any() && !worse)) continue;
         out.where = cell;
         out.perCell_V = cell.extreme;
@@ -143,12 +142,12 @@ void checkOvervoltage(const AnalysisInput& in, std::vector<Finding>& out) {
                   "Do not use this charger with this battery. Let the battery rest outside, away "
                   "from things that burn, and use it only if it is neither warm nor swollen.")
             : phrase("Check the chemistry and series count on the battery card, then the charger.");
-    out.push_back({hazardOr(in), "overvoltage",
-                   phrase("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.",
-                          w.perCell_V, w.who, w.who.empty() ? "" : ", ", c->fault_V,
-                          kindText(in, *c)),
-                   in.assumed("chemistry") ? askKind(*c) : advice,
-                   evidenceOf(in, w.where.first, w.where.last)});
+    out.push_back(
+        {hazardOr(in), "overvoltage",
+         phrase("The voltage reached {:.3f} V {}{}over the {:.2f} V fault limit of {}.",
+                w.perCell_V, w.who, w.who.empty() ? "" : ", ", c->fault_V, kindText(in, *c)),
+         in.assumed("chemistry") ? askKind(*c) : advice,
+         evidenceOf(in, w.where.first, w.where.last)});
 }
 
 void checkNearFault(const AnalysisInput& in, std::vector<Finding>& out) {
@@ -158,10 +157,11 @@ void checkNearFault(const AnalysisInput& in, std::vector<Finding>& out) {
     if (!w.any() || c->overFault(w.perCell_V, w.doubt_V)) return;
     out.push_back(
         {Severity::Verdict, "near_fault_voltage",
-         phrase("The voltage read {:.3f} V {}{}near the {:.2f} V fault limit of {}: the meter's own "
-                "doubt is ± {:.3f} V.",
-                w.perCell_V, w.who, w.who.empty() ? "" : ", ", c->fault_V, kindText(in, *c),
-                w.doubt_V),
+         phrase(
+             "The voltage read {:.3f} V {}{}near the {:.2f} V fault limit of {}: the meter's own "
+             "doubt is ± {:.3f} V.",
+             w.perCell_V, w.who, w.who.empty() ? "" : ", ", c->fault_V, kindText(in, *c),
+             w.doubt_V),
          phrase("Hold a better meter beside it before this charger is used again."),
          evidenceOf(in, w.where.first, w.where.last)});
 }
@@ -177,8 +177,9 @@ void checkOverdischarge(const AnalysisInput& in, std::vector<Finding>& out) {
                 w.who.empty() ? "" : " " + w.who, c->overdischarge_V, kindText(in, *c)),
          in.assumed("chemistry") ? askKind(*c)
          : c->ruined(w.perCell_V, w.doubt_V)
-             ? phrase("A cell that was driven so far is out of use: do not charge it again; recycle "
-                      "it by the local rules.")
+             ? phrase(
+                   "A cell that was driven so far is out of use: do not charge it again; recycle "
+                   "it by the local rules.")
          : c->nickel()
              ? phrase("Charge it gently first (0.1C or less, attended) to 1.0 V a cell; a "
                       "pack's mean can hide a reversed cell.")
@@ -198,9 +199,9 @@ WorstCell lowestRest(const AnalysisInput& in, const Chemistry& c) {
             if (s.kind != StepKind::Rest || s.end_s - s.start_s < kSettled_s) continue;
             const double volts = column[s.last] / cells;
             if (!c.outOfUse(volts)) continue;
-            const double doubt = doubtOf(
-                in, volts, whole ? in.recording.voltageQuality() : estimateQuality(column, 0),
-                cells);
+            const double doubt =
+                doubtOf(in, volts,
+                        whole ? in.recording.voltageQuality() : estimateQuality(column, 0), cells);
             if (!c.outOfUse(volts, doubt) || (out.any() && volts >= out.perCell_V)) continue;
             out.where.any = true;
             out.where.first = s.first;
@@ -224,11 +225,11 @@ void checkOutOfUse(const AnalysisInput& in, std::vector<Finding>& out) {
     if (c == nullptr || in.assumed("chemistry")) return;
     const auto tell = [&](const WorstCell& w, const std::string& why) {
         const std::string who = w.who.empty() ? std::string() : " " + w.who;
-        out.push_back({Severity::Hazard, "out_of_use",
-                       phrase("This battery is out of use: {}{}.", why, who),
-                       phrase("Neither charge nor test it; tape its terminals and recycle it by the "
-                              "local rules, cool or not."),
-                       evidenceOf(in, w.where.first, w.where.last)});
+        out.push_back(
+            {Severity::Hazard, "out_of_use", phrase("This battery is out of use: {}{}.", why, who),
+             phrase("Neither charge nor test it; tape its terminals and recycle it by the "
+                    "local rules, cool or not."),
+             evidenceOf(in, w.where.first, w.where.last)});
     };
     if (std::isfinite(c->fault_V)) {
         const WorstCell high = worstCell(in, c->fault_V, true);
@@ -241,8 +242,7 @@ void checkOutOfUse(const AnalysisInput& in, std::vector<Finding>& out) {
                              ? phrase("a cell was reversed, to {:.2f} V", low.perCell_V)
                              : phrase("it was driven down to {:.2f} V", low.perCell_V));
     const WorstCell rest = lowestRest(in, *c);
-    if (rest.any())
-        tell(rest, phrase("it rested at {:.2f} V", rest.perCell_V));
+    if (rest.any()) tell(rest, phrase("it rested at {:.2f} V", rest.perCell_V));
 }
 
 namespace {
@@ -286,14 +286,14 @@ void checkChargedQuicklyInTheCold(const AnalysisInput& in, const Chemistry& c,
     if (!(sum.duration_s > 0)) return;
     const double rate_C = sum.charge_Ah * 3600 / sum.duration_s / in.battery.rated_Ah;
     if (rate_C <= slowly_C) return;
-    out.push_back({Severity::Verdict, "charged_cold",
-                   phrase("Charged at {:.1f} °C with {:.1f}C. Under {:.0f} °C {} is charged slowly "
-                          "only, with at most "
-                          "about {:.1f}C.",
-                          w.extreme, rate_C, c.chargeSlowBelow_C, kindText(in, c),
-                          c.chargeSlowRate_C),
-                   phrase("Warm the battery before charging, or set a smaller current."),
-                   evidenceOf(in, w.first, w.last)});
+    out.push_back(
+        {Severity::Verdict, "charged_cold",
+         phrase("Charged at {:.1f} °C with {:.1f}C. Under {:.0f} °C {} is charged slowly "
+                "only, with at most "
+                "about {:.1f}C.",
+                w.extreme, rate_C, c.chargeSlowBelow_C, kindText(in, c), c.chargeSlowRate_C),
+         phrase("Warm the battery before charging, or set a smaller current."),
+         evidenceOf(in, w.first, w.last)});
 }
 
 }  // namespace

@@ -71,8 +71,7 @@ void AskList::setAsks(const std::vector<Ask>& asks, bool large) {
         };
         if (a.channel == nullptr && a.seen) button(tr("Seen"), "askSeen", a.seen);
         if (a.channel != nullptr && !a.code.empty()) {
-            button(tr("Seen"), "askSeen",
-                   [c = a.channel, code = a.code] { c->acknowledge(code); });
+            button(tr("Seen"), "askSeen", [c = a.channel, code = a.code] { c->acknowledge(code); });
             constexpr double kQuiet_min = 10;
             button(a.hazard ? tr("Quiet for 2 min") : tr("Quiet for 10 min"), "askLater",
                    [c = a.channel, code = a.code] { c->live().snooze(code, kQuiet_min); });

@@ -133,8 +133,7 @@ void BenchChannel::hear(const std::vector<LiveEvent>& events) {
         switch (e.kind) {
             case LiveEvent::Kind::Alarm:
                 log_ << at + say(e.words);
-                Q_EMIT asks(title_ + ": " + say(e.words),
-                            hazardousAlarm(e.what));
+                Q_EMIT asks(title_ + ": " + say(e.words), hazardousAlarm(e.what));
                 break;
             case LiveEvent::Kind::Rule:
                 log_ << at + tr("rule %1 says stop").arg(say(e.what));

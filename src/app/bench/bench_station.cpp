@@ -244,8 +244,8 @@ void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& r
             [this](const QString& words) { session_.say(words, true); });
     connect(c, &BenchChannel::alarmed, this,
             [this, c](const QString& code, const QString& words, bool hazard) {
-                kept_.push_back({c->title().toStdString(), code.toStdString(),
-                                 words.toStdString(), now_s(), hazard});
+                kept_.push_back({c->title().toStdString(), code.toStdString(), words.toStdString(),
+                                 now_s(), hazard});
                 keepAlarms();
             });
     connect(c, &BenchChannel::seen, this, [this, c](const QString& code) {
@@ -377,15 +377,15 @@ void BenchStation::refreshAsks() {
             return !c->over() && c->title().toStdString() == k.channel;
         });
         if (here) continue;
-        asks.push_back({tr("%1  %2: %3")
-                            .arg(QLocale().toString(
-                                     QDateTime::fromSecsSinceEpoch(static_cast<qint64>(k.at_s)),
-                                     "yyyy-MM-dd HH:mm"),
-                                 QString::fromStdString(k.channel), QString::fromStdString(k.words)),
-                        nullptr, k.code, false, [this, k] {
-                            std::erase(kept_, k);
-                            keepAlarms();
-                        }});
+        asks.push_back(
+            {tr("%1  %2: %3")
+                 .arg(QLocale().toString(QDateTime::fromSecsSinceEpoch(static_cast<qint64>(k.at_s)),
+                                         "yyyy-MM-dd HH:mm"),
+                      QString::fromStdString(k.channel), QString::fromStdString(k.words)),
+             nullptr, k.code, false, [this, k] {
+                 std::erase(kept_, k);
+                 keepAlarms();
+             }});
     }
     asks_->setAsks(asks, large_);
     // A hazard that stands calls again.
@@ -396,9 +396,8 @@ void BenchStation::refreshAsks() {
         soundCall(true);
     }
     // The window's title says what asks for a hand, else when the next one is done.
-    const auto stops = std::ranges::find_if(channels_, [](const auto& c) {
-        return !c->over() && c->live().stopNow().has_value();
-    });
+    const auto stops = std::ranges::find_if(
+        channels_, [](const auto& c) { return !c->over() && c->live().stopNow().has_value(); });
     double soonest = std::numeric_limits<double>::infinity();
     for (const auto& c : channels_) {
         const auto& e = c->live().estimate();
@@ -458,11 +457,9 @@ void BenchStation::promptQueue() {
 }
 
 void BenchStation::keepAlarms() {
-    session_.change(
-        [text = kept_.empty() ? std::string() : keptAlarmsText(kept_)](BenchBook& b) {
-            return b.keepComputed(kAlarmSetting, text);
-        },
-        {}, false);
+    session_.change([text = kept_.empty() ? std::string() : keptAlarmsText(kept_)](
+                        BenchBook& b) { return b.keepComputed(kAlarmSetting, text); },
+                    {}, false);
 }
 
 void BenchStation::takeUnfinished() {

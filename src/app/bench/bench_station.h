@@ -5,12 +5,12 @@
 #include <memory>
 #include <vector>
 
-#include "history/kept_alarms.h"
 #include "app/bench/bench_channel.h"
 #include "app/bench/source_dialog.h"
 #include "app/job/job.h"
 #include "app/session/session.h"
 #include "app/shell/station.h"
+#include "history/kept_alarms.h"
 
 class QCheckBox;
 class QComboBox;

@@ -8,8 +8,8 @@
 #include <cmath>
 #include <sstream>
 
-#include "quantity/phrase.h"
 #include "app/theme/quantity_field.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 

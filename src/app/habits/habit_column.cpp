@@ -16,10 +16,10 @@
 #include "app/habits/pause_list.h"
 #include "app/habits/week_band.h"
 #include "app/habits/years_bar.h"
+#include "app/theme/quantity_field.h"
 #include "app/theme/theme.h"
 #include "app/theme/word_label.h"
 #include "quantity/phrase.h"
-#include "app/theme/quantity_field.h"
 
 namespace nk {
 

@@ -8,9 +8,9 @@
 #include <cmath>
 
 #include "app/theme/let_go.h"
+#include "app/theme/quantity_field.h"
 #include "app/theme/theme.h"
 #include "quantity/phrase.h"
-#include "app/theme/quantity_field.h"
 
 namespace nk {
 

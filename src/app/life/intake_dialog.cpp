@@ -12,9 +12,9 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "app/theme/quantity_field.h"
 #include "app/theme/word_label.h"
 #include "chemistry/identify.h"
-#include "app/theme/quantity_field.h"
 
 namespace nk {
 

@@ -11,8 +11,8 @@
 #include <QSpinBox>
 #include <QVBoxLayout>
 
-#include "app/theme/word_label.h"
 #include "app/theme/quantity_field.h"
+#include "app/theme/word_label.h"
 
 namespace nk {
 

@@ -17,9 +17,9 @@
 
 #include "app/session/dialogs.h"
 #include "app/session/text.h"
+#include "app/theme/quantity_field.h"
 #include "app/theme/word_label.h"
 #include "quantity/iso_time.h"
-#include "app/theme/quantity_field.h"
 
 namespace nk {
 

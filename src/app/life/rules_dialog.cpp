@@ -8,9 +8,9 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "app/theme/quantity_field.h"
 #include "app/theme/word_label.h"
 #include "quantity/phrase.h"
-#include "app/theme/quantity_field.h"
 
 namespace nk {
 

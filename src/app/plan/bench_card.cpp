@@ -115,8 +115,7 @@ BenchCard benchCard(const JoinAnswer& a) {
                         "minute; {:.0f} % of a charge afterwards",
                         i.firstLow_A, i.firstHigh_A, i.after60_A, 100 * i.share))});
     if (std::isfinite(a.greatestGap_V))
-        out.rows.push_back({QObject::tr("May differ by"),
-                            say(phrase("{:.3f} V", a.greatestGap_V)),
+        out.rows.push_back({QObject::tr("May differ by"), say(phrase("{:.3f} V", a.greatestGap_V)),
                             QObject::tr("at most, measured at rest")});
     if (a.allowed && std::isfinite(a.together_A))
         out.rows.push_back({QObject::tr("Charged together"), say(shortValue(a.together_A, "A")),
@@ -124,7 +123,7 @@ BenchCard benchCard(const JoinAnswer& a) {
     if (!a.instead.empty()) out.lead += " " + QObject::tr("Instead: %1").arg(say(a.instead));
     if (a.allowed && std::isfinite(a.common_V))
         out.rows.push_back({QObject::tr("They meet at"), say(phrase("{:.2f} V", a.common_V)),
-                        say(phrase("{:.2f} Ah move until then", a.chargeMoved_Ah))});
+                            say(phrase("{:.2f} Ah move until then", a.chargeMoved_Ah))});
     out.reasons = list(a.reasons);
     out.cautions = list(a.cautions);
     return out;

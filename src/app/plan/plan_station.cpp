@@ -264,7 +264,8 @@ void PlanStation::refuse(const Error& why) {
                                .arg(say(phrase(std::string(rule.says))),
                                     say(phrase(std::string(rule.source))));
     }
-    form_->askRating(why.rule == "figures" && why.accepted.find("--rating-is-right") != std::string::npos);
+    form_->askRating(why.rule == "figures" &&
+                     why.accepted.find("--rating-is-right") != std::string::npos);
 }
 
 void PlanStation::setAsked(Asked asked) {

@@ -9,9 +9,9 @@
 #include "app/plan/plan_form.h"
 #include "app/session/session.h"
 #include "app/shell/station.h"
+#include "history/hazards.h"
 #include "history/kept_plans.h"
 #include "history/own_models.h"
-#include "history/hazards.h"
 #include "ownmodel/predict.h"
 #include "planning/join.h"
 #include "planning/queue.h"
@@ -72,8 +72,8 @@ class PlanStation : public Station {
         QString whyNone;
         std::optional<ReadyRule> ready;
         std::vector<KeptPlan> plans;
-        std::vector<AgainstLog> against;  ///< of the shown recording
-        std::optional<KeptPlan> before;   ///< the plan it followed
+        std::vector<AgainstLog> against;    ///< of the shown recording
+        std::optional<KeptPlan> before;     ///< the plan it followed
         std::vector<HazardOnFile> hazards;  ///< in its logs
     };
 

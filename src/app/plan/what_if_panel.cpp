@@ -11,12 +11,12 @@
 #include "app/preferences/preferences.h"
 #include "app/session/text.h"
 #include "app/theme/field_grid.h"
-#include "app/theme/word_label.h"
 #include "app/theme/quantity_field.h"
-#include "safety/gate.h"
+#include "app/theme/word_label.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 #include "report/words.h"
+#include "safety/gate.h"
 
 namespace nk {
 
@@ -238,8 +238,7 @@ void WhatIfPanel::take(const Expected<WhatIf>& told) {
     state.ratingIsRight = true;
     ActWish act;
     act.act = charge ? Act::Charge : Act::Discharge;
-    if (charge)
-        act.charge_A = amount_->value();
+    if (charge) act.charge_A = amount_->value();
     act.inAmperes = true;
     if (const auto may = askGate(state, act); !may)
         lines.prepend(tr("Not to be done: %1 Instead: %2")

@@ -12,9 +12,9 @@
 #include <optional>
 
 #include "app/preferences/translation.h"
+#include "app/theme/quantity_field.h"
 #include "app/theme/word_label.h"
 #include "quantity/format.h"
-#include "app/theme/quantity_field.h"
 
 namespace nk {
 

@@ -130,7 +130,8 @@ void Session::reread() {
     lives_ = std::move(*lives);
     batteries_ = std::move(*batteries);
     recordings_ = std::move(*recordings);
-    if (battery_ > 0 && std::ranges::find(batteries_, battery_, &BatteryEntry::id) == batteries_.end())
+    if (battery_ > 0 &&
+        std::ranges::find(batteries_, battery_, &BatteryEntry::id) == batteries_.end())
         chooseBattery(0);
     Q_EMIT listsChanged();
     refreshReadings();

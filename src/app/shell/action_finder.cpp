@@ -59,8 +59,7 @@ void ActionFinder::list(const QString& typed) {
         }
         const FinderEntry& e = entries_[k];
         // Taking back is never a by-catch of a battery's name.
-        if (e.kind == FinderKind::Undo &&
-            std::ranges::none_of(words, [&](const QString& word) {
+        if (e.kind == FinderKind::Undo && std::ranges::none_of(words, [&](const QString& word) {
                 return word.size() >= 2 && e.word.startsWith(word, Qt::CaseInsensitive);
             }))
             all = words.isEmpty();

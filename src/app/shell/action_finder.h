@@ -11,8 +11,8 @@ class QTreeWidget;
 
 namespace nk {
 
-/// Batteries, logs and stations first; what changes data runs only where it was named whole or chosen
-/// by hand; undo and redo are found by their own word alone.
+/// Batteries, logs and stations first; what changes data runs only where it was named whole or
+/// chosen by hand; undo and redo are found by their own word alone.
 enum class FinderKind { Battery, Log, Station, Action, Change, Undo };
 
 struct FinderEntry {

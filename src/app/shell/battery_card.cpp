@@ -12,9 +12,9 @@
 
 #include "app/origin/origin_form.h"
 #include "app/shell/battery_details.h"
+#include "app/theme/quantity_field.h"
 #include "app/theme/word_label.h"
 #include "chemistry/identify.h"
-#include "app/theme/quantity_field.h"
 #include "quantity/quantity_text.h"
 
 namespace nk {

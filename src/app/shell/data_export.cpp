@@ -75,9 +75,10 @@ Expected<void> writeData(const QString& path, const ShownRecording& shown) {
 QString stepsTable(const ShownRecording& shown) {
     std::string out = tsvRow({"Step", "From", "To", "Charge Ah", "Energy Wh", "Mean A", "Ended"});
     for (const Step& s : shown.analysis.steps.list)
-        out += tsvRow({kindWords(s), clockText(s.start_s), clockText(s.end_s),
-                       fmt::format("{:.6f}", s.sum.charge_Ah), fmt::format("{:.6f}", s.sum.energy_Wh),
-                       fmt::format("{:.6f}", s.meanCurrent_A), endingWords(s.endedBy)});
+        out +=
+            tsvRow({kindWords(s), clockText(s.start_s), clockText(s.end_s),
+                    fmt::format("{:.6f}", s.sum.charge_Ah), fmt::format("{:.6f}", s.sum.energy_Wh),
+                    fmt::format("{:.6f}", s.meanCurrent_A), endingWords(s.endedBy)});
     return QString::fromStdString(out);
 }
 

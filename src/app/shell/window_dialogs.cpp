@@ -16,9 +16,9 @@ void findAction(MainWindow& window) {
             entries.push_back({action->text(),
                                action->shortcut().toString(QKeySequence::NativeText),
                                [action] { action->trigger(); },
-                               !word.isEmpty()                         ? FinderKind::Undo
+                               !word.isEmpty()                        ? FinderKind::Undo
                                : action->property("changes").toBool() ? FinderKind::Change
-                                                                       : FinderKind::Action,
+                                                                      : FinderKind::Action,
                                word});
         }
     for (const BatteryEntry& e : window.session().batteries())

@@ -27,11 +27,11 @@
 #include "app/shell/data_export.h"
 #include "app/shell/table_habits.h"
 #include "app/side/module_board.h"
+#include "app/theme/quantity_field.h"
 #include "app/theme/theme.h"
 #include "app/theme/word_label.h"
 #include "history/module_table.h"
 #include "report/matching_sheet.h"
-#include "app/theme/quantity_field.h"
 
 namespace nk {
 

@@ -63,7 +63,7 @@ QSpinBox* FieldGrid::whole(const QString& label, const char* name, int low, int 
 }
 
 QuantityField* FieldGrid::decimal(const QString& label, const char* name, const FieldRange& range,
-                                   double value, const QString& suffix, const QString& more) {
+                                  double value, const QString& suffix, const QString& more) {
     auto* s = new QuantityField(this);
     s->setRange(range.low, range.high);
     s->setDecimals(range.digits);

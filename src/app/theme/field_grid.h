@@ -31,7 +31,7 @@ class FieldGrid : public QWidget {
     QSpinBox* whole(const QString& label, const char* name, int low, int high, int value,
                     const QString& suffix = {}, const QString& more = {});
     QuantityField* decimal(const QString& label, const char* name, const FieldRange& range,
-                            double value, const QString& suffix = {}, const QString& more = {});
+                           double value, const QString& suffix = {}, const QString& more = {});
     QComboBox* choice(const QString& label, const char* name, const QStringList& items);
 
     /// Whether a field and its label are asked for; `layOut` closes the gaps.

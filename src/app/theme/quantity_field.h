@@ -1,6 +1,6 @@
-// The one field for quantities: takes what the command line takes ("500 mA", "0,5C", "1 h 20"), says
-// beside it what it understood while it is typed into, doubts what is out of its range, and hears the
-// wheel only with the focus. Esc takes back what was typed.
+// The one field for quantities: takes what the command line takes ("500 mA", "0,5C", "1 h 20"),
+// says beside it what it understood while it is typed into, doubts what is out of its range, and
+// hears the wheel only with the focus. Esc takes back what was typed.
 #pragma once
 
 #include <QDoubleSpinBox>
@@ -17,7 +17,8 @@ class QuantityField : public QDoubleSpinBox {
     Q_OBJECT
   public:
     explicit QuantityField(QWidget* parent = nullptr);
-    /// The unit of the value is its suffix. So that amperes can be typed where a rate is wanted, and the other way round.
+    /// The unit of the value is its suffix. So that amperes can be typed where a rate is wanted,
+    /// and the other way round.
     void setCapacity(double capacity_Ah) { capacity_Ah_ = capacity_Ah; }
     /// Digits behind the decimal sign that are shown at least; more where the value has them.
     void setDecimals(int digits);
