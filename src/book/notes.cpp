@@ -30,8 +30,21 @@ constexpr std::size_t kMostChannels = 100'000;
 std::string notesJson(const Imported& imported) {
     const RecordingData& d = imported.recording->data();
     json problems = json::array();
-    for (const Problem& p : d.problems)
-        problems.push_back({p.line, number(p.time_s), p.kind, p.message});
+    // In English for whoever looks at the book, and written down for every language.
+    const auto english = [](const std::string& told, const std::string& words) {
+        const Presenting plain({});
+        return told.empty() ? words : retold(told);
+    };
+    for (const Problem& p : d.problems) {
+        json entry = {p.line, number(p.time_s), p.kind, english(p.told, p.message)};
+        if (!p.told.empty()) entry.push_back(p.told);
+        problems.push_back(std::move(entry));
+    }
+    const Dialect& dialect = imported.dialect;
+    json guesses = json::array();
+    for (std::size_t k = 0; k < dialect.guesses.size(); ++k)
+        guesses.push_back(english(k < dialect.guessesTold.size() ? dialect.guessesTold[k] : "",
+                                  dialect.guesses[k]));
     json repairs = json::array();
     for (const Repair& r : d.repairs)
         repairs.push_back({r.index, static_cast<int>(r.channel), r.original, r.kind});
@@ -40,7 +53,8 @@ std::string notesJson(const Imported& imported) {
     const json out = {{"problems", problems},
                       {"repairs", repairs},
                       {"gaps", gaps},
-                      {"guesses", imported.dialect.guesses},
+                      {"guesses", guesses},
+                      {"guesses_told", dialect.guessesTold},
                       {"step_V", d.textStep_V},
                       {"step_A", d.textStep_A},
                       {"step_C", d.textStep_C},
@@ -54,9 +68,9 @@ Expected<void> readNotes(const std::string& text, RecordingData& data,
     try {
         const json j = json::parse(text);
         for (const auto& p : j.at("problems"))
-            data.problems.push_back({wholeOf<std::int64_t>(p.at(0)),
-                                     p.at(1).is_null() ? kNaN : p.at(1).get<double>(),
-                                     p.at(2).get<std::string>(), p.at(3).get<std::string>()});
+            data.problems.push_back(
+                {wholeOf<std::int64_t>(p.at(0)), p.at(1).is_null() ? kNaN : p.at(1).get<double>(),
+                 p.at(2).get<std::string>(), p.at(p.size() > 4 ? 4 : 3).get<std::string>()});
         for (const auto& r : j.at("repairs"))
             data.repairs.push_back({wholeOf<std::size_t>(r.at(0)),
                                     static_cast<Channel>(wholeOf<int>(r.at(1))),
@@ -65,6 +79,9 @@ Expected<void> readNotes(const std::string& text, RecordingData& data,
             data.gaps.push_back(
                 {wholeOf<std::size_t>(g.at(0)), g.at(1).get<double>(), g.at(2).get<bool>()});
         guesses = j.value("guesses", std::vector<std::string>());
+        const auto told = j.value("guesses_told", std::vector<std::string>());
+        if (told.size() == guesses.size())
+            for (std::size_t k = 0; k < told.size(); ++k) guesses[k] = retold(told[k]);
         data.textStep_V = j.value("step_V", 0.0);
         data.textStep_A = j.value("step_A", 0.0);
         data.textStep_C = j.value("step_C", 0.0);

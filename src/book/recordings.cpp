@@ -64,6 +64,41 @@ PackedRecording pack(const NewRecording& n, const std::function<void()>& cancell
     return out;
 }
 
+/// What was stored is read before it is acknowledged: notes, times and every sample, bit for bit.
+/// Throws Refused where they differ.
+void readBack(SQLite::Database& db, std::int64_t id, const Imported& imported,
+              const std::function<void()>& cancelled) {
+    const Refused differs{{ErrorKind::Storage,
+                           phrase("What was stored does not read back as it was; nothing was "
+                                  "changed."),
+                           phrase("bench book"), phrase("the same log once more.")}};
+    const RecordingData& was = imported.recording->data();
+    RecordingData notes;
+    std::vector<std::string> guesses;
+    {
+        SQLite::Statement q(db, "SELECT notes FROM recording WHERE id=?");
+        q.bind(1, id);
+        if (!q.executeStep() || !readNotes(q.getColumn(0).getString(), notes, guesses))
+            throw differs;
+    }
+    const auto gap = [](const Gap& a, const Gap& b) {
+        return a.before == b.before && a.restart == b.restart;
+    };
+    if (notes.cells_V.size() != was.cells_V.size() || !consistent(was) ||
+        !std::ranges::equal(notes.gaps, was.gaps, gap) ||
+        notes.repairs.size() != was.repairs.size())
+        throw differs;
+    const auto same = [](double a, double b) { return a == b || (std::isnan(a) && std::isnan(b)); };
+    for (const std::string& channel : channelsOf(notes)) {
+        cancelled();
+        const auto& values = columnOf(was, channel);
+        const StoredColumn stored = readColumn(db, id, channel, was.time_s.size(), true);
+        if (!stored.damaged.empty() || stored.values.size() != values.size() ||
+            !std::ranges::equal(stored.values, values, same))
+            throw differs;
+    }
+}
+
 }  // namespace
 
 Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_token stop) {
@@ -125,6 +160,7 @@ Expected<std::int64_t> BenchBook::addRecording(const NewRecording& n, std::stop_
                     block.bind(5, sum.data(), static_cast<int>(sum.size()));
                     block.exec();
                 }
+                readBack(*db_, id, *n.imported, cancelled);
                 cancelled();
                 return id;
             });

@@ -155,6 +155,13 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
         for (auto& c : data.moreTemperatures_C) permute(c, order);
         const double first = t.front();
         for (double& x : t) x -= first;
+        // The restarts go where their rows went.
+        std::vector<std::size_t> place(order.size());
+        for (std::size_t k = 0; k < order.size(); ++k) place[order[k]] = k;
+        for (Gap& g : data.gaps) {
+            const std::size_t after = place[g.before + 1];
+            g.before = after > 0 ? after - 1 : 0;
+        }
     }
     if (repeats > 0) {
         data.problems.push_back({lineOf(firstRepeat), t[firstRepeat], "repeat",
@@ -163,14 +170,28 @@ void straightenTime(RecordingData& data, const Dialect& dialect,
                                         repeats)});
         spreadRepeats(t, usual);
     }
+    const auto before = [](const Gap& a, const Gap& b) {
+        return a.before < b.before || (a.before == b.before && a.duration_s > b.duration_s);
+    };
+    std::ranges::sort(data.gaps, before);
+    const auto [again, none] = std::ranges::unique(data.gaps, {}, &Gap::before);
+    data.gaps.erase(again, none);
+    const std::size_t known = data.gaps.size();
     for (const Gap& gap : silences(t, usual)) {
-        data.gaps.push_back(gap);
+        // Between two rows is one gap: of a restart its silence is told with it.
+        const auto at = std::lower_bound(
+            data.gaps.begin(), data.gaps.begin() + static_cast<std::ptrdiff_t>(known), gap.before,
+            [](const Gap& g, std::size_t k) { return g.before < k; });
+        if (at != data.gaps.begin() + static_cast<std::ptrdiff_t>(known) &&
+            at->before == gap.before)
+            at->duration_s = std::max(at->duration_s, gap.duration_s);
+        else
+            data.gaps.push_back(gap);
         data.problems.push_back(
             {lineOf(gap.before + 1), t[gap.before], "gap",
              phrase("{:.6g} s without a sample (usual interval {:.4g} s)", gap.duration_s, usual)});
     }
-    std::sort(data.gaps.begin(), data.gaps.end(),
-              [](const Gap& a, const Gap& b) { return a.before < b.before; });
+    std::ranges::sort(data.gaps, before);
 }
 
 namespace {

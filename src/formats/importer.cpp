@@ -102,22 +102,49 @@ const std::vector<Importer>& importers() {
     return list;
 }
 
+namespace {
+
+/// What is said of a log while it is read is written down: its notes are kept, and read in other
+/// languages. Here they are said in the language of the caller.
+template <class Read>
+Expected<Imported> retelling(Read read) {
+    Expected<Imported> out = [&] {
+        const Recorded down;
+        return read();
+    }();
+    if (!out) {
+        Error e = std::move(out).error();
+        for (std::string* words : {&e.what, &e.where, &e.accepted}) *words = retold(*words);
+        return tl::unexpected<Error>(std::move(e));
+    }
+    out->dialect.guessesTold = out->dialect.guesses;
+    for (std::string& words : out->dialect.guesses) words = retold(words);
+    return out;
+}
+
+}  // namespace
+
 Expected<Imported> readLog(std::string_view bytes, const std::string& name,
                            const ReadOptions& options, const Progress& progress,
                            const std::stop_token& stop) {
-    return surest(bytes, name).parse(bytes, name, options, progress, stop);
+    if (presentation().recorded)
+        return surest(bytes, name).parse(bytes, name, options, progress, stop);
+    return retelling(
+        [&] { return surest(bytes, name).parse(bytes, name, options, progress, stop); });
 }
 
 Expected<Imported> readLogFile(const std::filesystem::path& path, const ReadOptions& options,
                                const Progress& progress, const std::stop_token& stop) {
-    const auto size = checkFile(path);
-    if (!size) return tl::unexpected<Error>(size.error());
-    auto streamed = streamTextFile(path, options, progress, stop);
-    if (!streamed) return tl::unexpected<Error>(streamed.error());
-    if (*streamed) return std::move(**streamed);
-    auto bytes = readFile(path, stop);
-    if (!bytes) return tl::unexpected<Error>(bytes.error());
-    return readLog(*bytes, path.string(), options, progress, stop);
+    return retelling([&]() -> Expected<Imported> {
+        const auto size = checkFile(path);
+        if (!size) return tl::unexpected<Error>(size.error());
+        auto streamed = streamTextFile(path, options, progress, stop);
+        if (!streamed) return tl::unexpected<Error>(streamed.error());
+        if (*streamed) return std::move(**streamed);
+        auto bytes = readFile(path, stop);
+        if (!bytes) return tl::unexpected<Error>(bytes.error());
+        return readLog(*bytes, path.string(), options, progress, stop);
+    });
 }
 
 Expected<std::string> previewText(std::string_view bytes, const std::string& name,

@@ -72,8 +72,9 @@ struct Dialect {
     double timeFactor = 1;    ///< number column to seconds
     bool evenSpaces = false;  ///< parted by spaces: a row with a cell less lacks one somewhere
     SignConvention sign = SignConvention::ChargePositive;
-    bool unsignedCurrent = false;      ///< signs were taken from mode words or from the voltage
-    std::vector<std::string> guesses;  ///< assumptions in plain words ("current taken as mA")
+    bool unsignedCurrent = false;          ///< signs were taken from mode words or from the voltage
+    std::vector<std::string> guesses;      ///< assumptions in plain words ("current taken as mA")
+    std::vector<std::string> guessesTold;  ///< the same, written down to be kept
 
     const Column* column(Role role) const;
 };

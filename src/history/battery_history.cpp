@@ -91,22 +91,37 @@ StoredReading fromHand(const SpotReading& s) {
     return r;
 }
 
-/// Charge that a log had moved before a reading ended, from its readings of charge.
-double movedBefore_Ah(const std::vector<StoredReading>& log, double to_s) {
-    double sum = 0;
-    for (const StoredReading& r : log)
-        if ((r.name == "charge_in" || r.name == "delivered_capacity") && r.to_s < to_s - 1e-6)
-            sum += std::abs(r.value);
-    return sum;
-}
+/// Charge that a log had moved until some moment, from its readings of charge.
+class MovedBefore {
+  public:
+    explicit MovedBefore(const std::vector<StoredReading>& log) {
+        for (const StoredReading& r : log)
+            if ((r.name == "charge_in" || r.name == "delivered_capacity") &&
+                std::isfinite(r.to_s) && std::isfinite(r.value))
+                at_.emplace_back(r.to_s, std::abs(r.value));
+        std::ranges::sort(at_);
+        for (std::size_t k = 1; k < at_.size(); ++k) at_[k].second += at_[k - 1].second;
+    }
+    double until_Ah(double to_s) const {
+        const auto behind =
+            std::ranges::lower_bound(at_, to_s - 1e-6, {}, &std::pair<double, double>::first);
+        return behind == at_.begin() ? 0 : std::prev(behind)->second;
+    }
+
+  private:
+    std::vector<std::pair<double, double>> at_;  ///< end of a charge, all of it until then
+};
+
+/// A battery that was logged with more kinds of conditions than this is none; a book from elsewhere
+/// may say so.
+constexpr std::size_t kMostGroups = 500;
 
 }  // namespace
 
 void groupComparable(const Battery& battery, std::vector<HistoryPoint>& points) {
     const Chemistry* chemistry = battery.chemistryData();
     const double activation = chemistry != nullptr ? chemistry->activation_J_mol : 20000;
-    std::vector<std::pair<const HistoryPoint*, std::string>> groups;
-    std::map<std::string, int> numbers;
+    std::map<std::string, std::vector<std::pair<const HistoryPoint*, std::string>>> ofName;
     for (HistoryPoint& p : points) {
         const double t = p.reading.conditions.temperature_C;
         if (isResistance(p.reading.name) && std::isfinite(t))
@@ -114,13 +129,18 @@ void groupComparable(const Battery& battery, std::vector<HistoryPoint>& points) 
                            std::exp(activation / kGas_J_molK * (1 / (t + 273.15) - 1 / kRoom_K));
         p.apart = apartBecause(p);
         if (!p.apart.empty()) continue;
+        auto& groups = ofName[p.reading.name];
         const auto found =
             std::ranges::find_if(groups, [&](const auto& g) { return comparable(*g.first, p); });
         if (found != groups.end()) {
             p.comparable = found->second;
             continue;
         }
-        p.comparable = fmt::format("{}#{}", p.reading.name, ++numbers[p.reading.name]);
+        if (groups.size() >= kMostGroups) {
+            p.apart = phrase("its conditions are like those of none before");
+            continue;
+        }
+        p.comparable = fmt::format("{}#{}", p.reading.name, groups.size() + 1);
         groups.emplace_back(&p, p.comparable);
     }
 }
@@ -140,6 +160,7 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
     std::map<std::int64_t, StoredStudy> fresh;
     std::map<std::int64_t, double> freshMoved;
     for (const Stale& s : *stale) {
+        const Presenting plain({});  // what is stored is English
         const auto opened = openRecording(book, s.entry, s.makings);
         if (opened) {
             fresh[s.entry.id] = studyOf(*opened);
@@ -177,6 +198,7 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
             continue;
         }
         const auto& readings = byLog[e->id];
+        const MovedBefore before(readings);
         for (const StoredReading& r : readings) {
             HistoryPoint p;
             p.reading = r;
@@ -184,7 +206,7 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
             // The log's own clock counts from its start.
             p.at_s = e->at_s() +
                      (std::isfinite(e->startEpoch_s) && std::isfinite(r.to_s) ? r.to_s : 0.0);
-            if (rated > 0) p.efc = (moved_Ah + movedBefore_Ah(readings, r.to_s)) / (2 * rated);
+            if (rated > 0) p.efc = (moved_Ah + before.until_Ah(r.to_s)) / (2 * rated);
             out.points.push_back(std::move(p));
         }
         const auto own = freshMoved.find(e->id);

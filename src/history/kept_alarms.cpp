@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "quantity/harmless.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -20,7 +21,7 @@ std::string keptAlarmsText(const std::vector<KeptAlarm>& alarms) {
         const KeptAlarm& a = alarms[k];
         list.push_back({{"channel", a.channel},
                         {"code", a.code},
-                        {"words", a.words},
+                        {"words", a.told.empty() ? a.words : a.told},
                         {"at_s", a.at_s},
                         {"hazard", a.hazard}});
     }
@@ -44,7 +45,11 @@ std::vector<KeptAlarm> keptAlarmsIn(const std::string& text) {
         KeptAlarm k;
         k.channel = words(a, "channel");
         k.code = words(a, "code");
-        k.words = words(a, "words");
+        if (const auto said = a.find("words"); said != a.end() && said->is_string()) {
+            const auto text = said->get<std::string>().substr(0, 4 * kLongest);
+            if (isRecorded(text)) k.told = text;
+            k.words = harmless(retold(text), kLongest);
+        }
         const auto at = a.find("at_s");
         k.at_s = at != a.end() && at->is_number() ? at->get<double>() : 0;
         k.hazard = a.value("hazard", json()).is_boolean() && a["hazard"].get<bool>();

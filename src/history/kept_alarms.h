@@ -10,6 +10,7 @@ struct KeptAlarm {
     std::string channel, code, words;
     double at_s = 0;  ///< since 1970 UTC
     bool hazard = false;
+    std::string told = {};  ///< the words written down, for every language; may be empty
     bool operator==(const KeptAlarm&) const = default;
 };
 

@@ -52,6 +52,27 @@ void LiveChannel::setRules(std::vector<StopRule> rules) {
 }
 
 std::vector<LiveEvent> LiveChannel::take(const std::vector<LiveRow>& rows) {
+    return said([&] {
+        const Recorded down;
+        return taken(rows);
+    }());
+}
+
+/// What was written down in the language of this thread; alarms keep both.
+std::vector<LiveEvent> LiveChannel::said(std::vector<LiveEvent> events) {
+    for (LiveEvent& e : events) e.words = retold(e.words);
+    for (StandingAlarm& a : alarms_)
+        if (isRecorded(a.words)) {
+            a.told = std::move(a.words);
+            a.words = retold(a.told);
+        }
+    if (estimate_) estimate_->words = retold(estimate_->words);
+    stopNow_ = watcher_.stopNow();
+    if (stopNow_) stopNow_->words = retold(stopNow_->words);
+    return events;
+}
+
+std::vector<LiveEvent> LiveChannel::taken(const std::vector<LiveRow>& rows) {
     std::vector<LiveEvent> out;
     const std::size_t had = time_s_.size();
     for (const LiveRow& row : rows) {
@@ -210,18 +231,24 @@ std::vector<LiveEvent> LiveChannel::silence(double seconds) {
     std::vector<LiveEvent> out;
     if (silent_ || time_s_.empty() || seconds < std::max(3.0, 3 * interval_s_)) return out;
     silent_ = true;
-    out.push_back(alarm(now_s(), "no_data",
-                        phrase("Nothing came for {:.0f} s: look at the lead and the source; what "
-                               "charges is not watched.",
-                               seconds)));
-    raise(out.back());
-    return out;
+    {
+        const Recorded down;
+        out.push_back(alarm(now_s(), "no_data",
+                            phrase("Nothing came for {:.0f} s: look at the lead and the source; "
+                                   "what charges is not watched.",
+                                   seconds)));
+        raise(out.back());
+    }
+    return said(std::move(out));
 }
 
 std::vector<LiveEvent> LiveChannel::end() {
-    auto out = look();
+    auto out = [this] {
+        const Recorded down;
+        return look();
+    }();
     estimate_.reset();
-    return out;
+    return said(std::move(out));
 }
 
 void LiveChannel::raise(const LiveEvent& e) {

@@ -13,6 +13,7 @@ namespace nk {
 /// has seen it and its reason is gone.
 struct StandingAlarm {
     std::string code, words;
+    std::string told = {};      ///< the words written down (quantity/phrase.h), to be kept
     double since_s = 0;         ///< recording time at which it rose
     bool acknowledged = false;  ///< somebody has seen it
     double quietUntil_s = -1;   ///< put off until then
@@ -69,7 +70,7 @@ class LiveChannel {
     const std::optional<LiveEvent>& estimate() const { return estimate_; }
     const std::vector<StandingAlarm>& alarms() const { return alarms_; }
     /// The charge under way should be over (LiveEvent::Kind::StopNow); nothing: not so.
-    const std::optional<LiveEvent>& stopNow() const { return watcher_.stopNow(); }
+    const std::optional<LiveEvent>& stopNow() const { return stopNow_; }
     /// No row has come for three usual intervals: what is shown is of the past.
     bool silent() const { return silent_; }
     /// Alarms of an earlier run of the program, with their time; they stand until they are seen.
@@ -85,6 +86,8 @@ class LiveChannel {
     /// Rows [from, full) at a stride and all from `full` on.
     RecordingPtr rowsOf(std::size_t from, std::size_t full, std::size_t stride) const;
     void raise(const LiveEvent& e);
+    std::vector<LiveEvent> taken(const std::vector<LiveRow>& rows);
+    std::vector<LiveEvent> said(std::vector<LiveEvent> events);
     void ownAlarms(std::vector<LiveEvent>& out);
     std::vector<LiveEvent> look();
     void anchor();
@@ -101,7 +104,7 @@ class LiveChannel {
     double offSince_s_ = -1;
     /// A level that was told by volts at rest, and the charge counted then.
     double anchor_ = kNaN, anchorUncertainty_ = 0, anchorCharge_Ah_ = 0, anchor_s_ = -1;
-    std::optional<LiveEvent> estimate_;
+    std::optional<LiveEvent> estimate_, stopNow_;
     std::vector<StandingAlarm> alarms_;
 };
 

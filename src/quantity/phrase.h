@@ -6,7 +6,9 @@
 #include <fmt/format.h>
 
 #include <functional>
+#include <memory>
 #include <string>
+#include <string_view>
 #include <type_traits>
 
 namespace nk {
@@ -24,6 +26,9 @@ struct Presentation {
     NumberStyle style;
     /// The sentence, with its {} places, in the wanted language; empty: English.
     std::function<std::string(const char* english)> translate;
+    /// Sentences are not said but written down, for whoever reads them later in his own language.
+    bool recorded = false;
+    std::shared_ptr<const Presentation> said = {};  ///< what `retold` speaks meanwhile
 };
 
 /// Of the calling thread; English with a point until a Presenting says otherwise.
@@ -51,6 +56,54 @@ struct PhraseNumber {
     double value;
 };
 
+/// Sentences of this thread are written down for its own lifetime: phrase() gives a text that
+/// `retold` says in the language of whoever asks.
+class Recorded {
+  public:
+    Recorded() : within_({{}, {}, true, std::make_shared<const Presentation>(presentation())}) {}
+
+  private:
+    Presenting within_;
+};
+
+/// A text with written-down sentences in it, said in the language of this thread. Any other text is
+/// given back as it is; what is broken or nested too deep is said as far as it can be read.
+std::string retold(std::string_view text);
+/// Whether it holds a sentence that was written down.
+bool isRecorded(std::string_view text);
+
+namespace written {
+
+inline constexpr char kBegin = '\x02', kEnd = '\x03';
+
+void piece(std::string& out, char kind, std::string_view text);
+
+template <class T>
+void argument(std::string& out, const T& x) {
+    using Plain = std::remove_cvref_t<T>;
+    if constexpr (std::is_floating_point_v<Plain>)
+        piece(out, 'd', fmt::format("{:.17g}", static_cast<double>(x)));
+    else if constexpr (std::is_same_v<Plain, bool> || std::is_same_v<Plain, char>)
+        piece(out, 's', fmt::format("{}", x));
+    else if constexpr (std::is_unsigned_v<Plain>)
+        piece(out, 'u', fmt::format("{}", x));
+    else if constexpr (std::is_integral_v<Plain>)
+        piece(out, 'i', fmt::format("{}", x));
+    else
+        piece(out, 's', fmt::format("{}", x));
+}
+
+template <class... Args>
+std::string sentence(const char* english, const Args&... args) {
+    std::string out(1, kBegin);
+    piece(out, 't', english);
+    (argument(out, args), ...);
+    out += kEnd;
+    return out;
+}
+
+}  // namespace written
+
 /// The translation of a sentence, or itself.
 std::string translated(const char* english);
 
@@ -58,6 +111,7 @@ std::string translated(const char* english);
 /// follow the number style. A translation whose places do not fit is not used.
 template <class... Args>
 std::string phrase(const char* english, const Args&... args) {
+    if (presentation().recorded) return written::sentence(english, args...);
     std::string words = translated(english);
     if constexpr (sizeof...(Args) == 0) {
         return words;
@@ -81,6 +135,7 @@ std::string phrase(const char* english, const Args&... args) {
     }
 }
 inline std::string phrase(const std::string& english) {
+    if (presentation().recorded) return written::sentence(english.c_str());
     return translated(english.c_str());
 }
 

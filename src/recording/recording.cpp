@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <numeric>
 
+#include "quantity/phrase.h"
 #include "quantity/two_threads.h"
 
 namespace nk {
@@ -234,6 +235,11 @@ std::shared_ptr<const Recording> Recording::make(RecordingData data,
     assert(data.temperature_C.empty() || data.temperature_C.size() == n);
     auto recording = std::make_shared<Recording>();
     recording->data_ = std::move(data);
+    for (Problem& p : recording->data_.problems)
+        if (isRecorded(p.message)) {
+            p.told = std::move(p.message);
+            p.message = retold(p.told);
+        }
     const RecordingData& d = recording->data_;
     recording->voltage_ = known.voltage;
     recording->current_ = known.current;

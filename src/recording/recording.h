@@ -20,7 +20,8 @@ struct Problem {
     std::int64_t line = 0;  ///< 1-based line of the file; 0 when it is no single line
     double time_s = kNaN;   ///< recording time; NaN for a row that was skipped
     std::string kind;       ///< bad_row, gap, logger_restart, repeat, out_of_order, spike, …
-    std::string message;
+    std::string message;    ///< in the language of whoever reads
+    std::string told = {};  ///< the same, written down (quantity/phrase.h), to be kept
 };
 
 /// A sample whose value is not used as logged. The original stays here and in the file's bytes.

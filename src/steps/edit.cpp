@@ -160,6 +160,9 @@ std::vector<StepEdit> moveEdge(const Steps& steps, int index, double time_s) {
 Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps,
                  const std::vector<StepEdit>& edits) {
     if (edits.empty() || recording.empty()) return steps;
+    std::vector<std::size_t> found;
+    for (const Step& s : steps.list)
+        if (!s.cutByHand) found.push_back(s.first);
     for (const StepEdit& edit : edits) {
         retime(recording, steps);
         if (edit.made.empty())
@@ -167,6 +170,7 @@ Steps applyEdits(const Recording& recording, const Battery& battery, Steps steps
         else
             place(recording, steps, edit.made);
     }
+    for (Step& s : steps.list) s.cutByHand = !std::ranges::binary_search(found, s.first);
     recount(recording, battery, steps);
     return steps;
 }

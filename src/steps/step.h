@@ -61,6 +61,7 @@ struct Step {
     double maxTemperature_C = kNaN;
     EndedBy endedBy = EndedBy::Unknown;
     bool powerLimited = false;     ///< current fell as the voltage rose, at constant power
+    bool cutByHand = false;        ///< a hand set its beginning, nothing in the log did
     bool cutOut = false;           ///< one of a series of low-voltage cut-outs, or a pause in it
     double kneeUncertainty_s = 0;  ///< of the start of a constant-voltage step
     double kneeBefore_s = 0;       ///< how long before its first sample the knee most likely was

@@ -197,9 +197,62 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
     }
 }
 
+namespace {
+
+/// Nickel never stands at lithium's volts, whatever flows (the highest charging voltage of a cell
+/// in the cold is about 1.7 V; memory).
+void checkNoNickel(const AnalysisInput& in, const Chemistry& own, std::vector<Finding>& out) {
+    constexpr double kNever = 1.6;
+    for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
+        const Step& s = in.steps.list[k];
+        const double perCell = medianVoltage(in, s) / in.battery.cells();
+        if (!(perCell > kNever * own.nominal_V) || s.end_s - s.start_s < 60) continue;
+        out.push_back({Severity::Verdict,
+                       "wrong_chemistry",
+                       phrase("{:.2f} V a cell is no voltage of {}: the kind or the series count "
+                              "is another.",
+                              perCell, own.name()),
+                       phrase("Look at the label, and say so on its card: limits and ends hang on "
+                              "it."),
+                       {s.start_s, s.end_s, static_cast<int>(k)}});
+        return;
+    }
+}
+
+/// Held at the 4.2 V of another lithium an LFP cell falls back to its own flat curve.
+void checkRestsAsFlat(const AnalysisInput& in, const Chemistry& own, std::vector<Finding>& out) {
+    const Chemistry& flat = **findChemistry("lfp");
+    if (own.flat || own.set_V < flat.set_V) return;
+    constexpr double kSettled_s = 600, kFarUnder_V = 0.5, kFlat_V = 0.15;
+    const auto& list = in.steps.list;
+    for (std::size_t k = 0; k + 1 < list.size(); ++k) {
+        if (list[k].kind != StepKind::CvCharge || list[k + 1].kind != StepKind::Rest ||
+            list[k + 1].end_s - list[k + 1].start_s < kSettled_s)
+            continue;
+        const double held = medianVoltage(in, list[k]) / in.battery.cells();
+        const double rests = in.perCell(list[k + 1].endVoltage_V);
+        if (held < flat.set_V || held - rests < kFarUnder_V ||
+            std::abs(rests - flat.ocv.voltage_V(0.95)) > kFlat_V)
+            continue;
+        out.push_back({Severity::Verdict,
+                       "wrong_chemistry",
+                       phrase("Held at {:.2f} V a cell it rests at {:.2f} V soon after: so rests "
+                              "{}, full, and no {}.",
+                              held, rests, flat.label, own.name()),
+                       phrase("Is it LFP? Then it was overcharged: do not charge it again with "
+                              "this setting, read its label and look at its skin."),
+                       {list[k].start_s, list[k + 1].end_s, static_cast<int>(k)}});
+        return;
+    }
+}
+
+}  // namespace
+
 void checkWrongChemistry(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* own = in.chemistry();
-    if (own == nullptr || own->nickel()) return;
+    if (own == nullptr) return;
+    if (own->nickel()) return checkNoNickel(in, *own, out);
+    checkRestsAsFlat(in, *own, out);
     for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
         const Step& s = in.steps.list[k];
         if (s.kind != StepKind::CvCharge) continue;
@@ -391,8 +444,23 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
                                  in.recording.voltageQuality().resolution / in.battery.cells();
         if (!c->overdrained(rested, doubt)) continue;
         const bool out_ = !c->nickel() && c->outOfUse(rested, doubt);
+        // What answers a small current with a leap of volts has no plates left, or no contact.
+        constexpr double kDead = 20;
+        const std::size_t first = std::min(list[k].first + 1, list[k].last);
+        const double amps = in.recording.current_A()[first];
+        const double ohm = amps > in.steps.restThreshold_A
+                               ? (in.perCell(in.recording.voltage_V()[first]) - rested) / amps
+                               : kNaN;
+        const bool dead =
+            in.battery.rated_Ah > 0 && ohm * in.battery.rated_Ah > kDead * c->resistance_ohmAh;
         std::string advice;
-        if (c->nickel())
+        if (dead)
+            advice = phrase(
+                "It answered {:.3g} A with {:.2f} V more a cell, {:.2g} ohm: dried out, or a poor "
+                "contact. Clean the contacts and measure again; stays it so, recycle it: nothing "
+                "rescues it.",
+                amps, ohm * amps, ohm);
+        else if (c->nickel())
             advice = phrase(
                 "Rescue it at 0.1C or less, attended and for a limited time, to 1.0 V a cell; "
                 "damage may remain, and a pack's mean can hide a reversed cell.");

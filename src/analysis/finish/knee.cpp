@@ -37,7 +37,15 @@ void computeKneeTime(const AnalysisInput& in, std::vector<Reading>& out) {
                 "it in the log."));
             return;
         }
-        r.value = s.start_s - s.kneeBefore_s;
+        if (s.cutByHand && in.steps.list[k - 1].kind == StepKind::CvCharge) {
+            r.caveats.push_back(
+                phrase("Not measurable: a hand cut it here, inside the constant voltage; the log "
+                       "shows no knee."));
+            return;
+        }
+        if (s.cutByHand)
+            r.caveats.push_back(phrase("Its place was set by hand, not found in the log."));
+        r.value = s.start_s - (s.cutByHand ? 0 : s.kneeBefore_s);
         r.uncertainty = std::max(s.kneeUncertainty_s, quantisation(in.recording.usualInterval_s()));
         r.coverage = coverageFactor(r.uncertainty, quantisation(in.recording.usualInterval_s()));
         r.evidence.from_s =

@@ -127,7 +127,7 @@ void BenchChannel::take(const std::vector<LiveRow>& rows) {
 void BenchChannel::hear(const std::vector<LiveEvent>& events) {
     for (const StandingAlarm& a : live_->alarms())
         if (a.stands() && called_.insert(a.code).second)
-            Q_EMIT alarmed(say(a.code), say(a.words), a.hazard);
+            Q_EMIT alarmed(say(a.code), say(a.words), a.hazard, say(a.told));
     for (const LiveEvent& e : events) {
         const QString at = say(clockText(e.t_s)) + "  ";
         switch (e.kind) {

@@ -71,7 +71,7 @@ class BenchChannel : public QObject {
     void ended(qlonglong recording);
     void failed(const QString& words);
     /// An alarm rose, or was seen.
-    void alarmed(const QString& code, const QString& words, bool hazard);
+    void alarmed(const QString& code, const QString& words, bool hazard, const QString& told);
     void seen(const QString& code);
     void said(const QString& words);
 

@@ -243,9 +243,9 @@ void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& r
     connect(c, &BenchChannel::failed, this,
             [this](const QString& words) { session_.say(words, true); });
     connect(c, &BenchChannel::alarmed, this,
-            [this, c](const QString& code, const QString& words, bool hazard) {
+            [this, c](const QString& code, const QString& words, bool hazard, const QString& told) {
                 kept_.push_back({c->title().toStdString(), code.toStdString(), words.toStdString(),
-                                 now_s(), hazard});
+                                 now_s(), hazard, told.toStdString()});
                 keepAlarms();
             });
     connect(c, &BenchChannel::seen, this, [this, c](const QString& code) {
