@@ -31,7 +31,7 @@ std::vector<Metric> ownMetrics() {
          "the sample before the load came on to the one after it went off. "
          "The uncertainty combines the instrument's gain and offset, its resolution, noise, and "
          "what gaps and jumps between two samples leave open (GUM, JCGM 100:2008).",
-         1,
+         2,
          computeDeliveredCapacity,
          Question::Curve,
          {.rank = 10,
@@ -41,14 +41,14 @@ std::vector<Metric> ownMetrics() {
           .words = deliveredWords,
           .under = underCapacity}},
         {"delivered_energy", "Delivered energy",
-         "Voltage times current, summed over time by the trapezoid rule.", 1,
+         "Voltage times current, summed over time by the trapezoid rule.", 2,
          computeDeliveredEnergy},
         {"mean_voltage", "Mean voltage",
          "Delivered energy divided by delivered charge. The clock and the ammeter's gain cancel; "
          "the voltmeter's do not.",
          1, computeMeanVoltage},
         {"charge_in", "Charge put in",
-         "The charging current summed over time by the trapezoid rule.", 1, computeChargeIn},
+         "The charging current summed over time by the trapezoid rule.", 2, computeChargeIn},
         {"coulombic_efficiency",
          "Charge returned",
          "Charge taken out divided by the charge put in before. Only a closed cycle, from empty to "
@@ -67,7 +67,7 @@ std::vector<Metric> ownMetrics() {
          "Delivered capacity divided by the rated one. Ratings are given for 0.2C at 20 ± 5 °C "
          "(IEC 61960-3 for lithium, IEC 61951-2 for nickel metal hydride); other conditions give "
          "other numbers, and are named.",
-         1, computeHealth},
+         2, computeHealth},
         {"knee_time",
          "Knee",
          "Where constant current turns into constant voltage: the middle of the stretch before the "

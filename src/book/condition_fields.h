@@ -19,6 +19,11 @@ inline constexpr ConditionField kConditions[] = {
     {"temperature_C", &ReadingConditions::temperature_C},
     {"rest_before_s", &ReadingConditions::restBefore_s},
     {"mean_A", &ReadingConditions::mean_A},
+    {"plateau_A", &ReadingConditions::plateau_A},
+    {"from_level", &ReadingConditions::fromLevel},
+    {"end_slope_V_per_Ah", &ReadingConditions::endSlope_V_Ah},
+    {"end_slope_share", &ReadingConditions::endSlopeShare},
+    {"end_doubt_V", &ReadingConditions::endDoubt_V},
 };
 
 }  // namespace nk

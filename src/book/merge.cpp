@@ -10,6 +10,7 @@
 #include "journal.h"
 #include "notes.h"
 #include "quantity/harmless.h"
+#include "quantity/iso_time.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -348,6 +349,20 @@ class Merge {
                 note(report_,
                      phrase("{}: it has edits or corrections here; they were kept", e.title));
         }
+        takeDay(e, here, known);
+    }
+
+    /// The day of a log whose rows have none: this book's own word counts where it has one.
+    void takeDay(const RecordingEntry& e, std::int64_t here, bool known) {
+        if (e.dayFrom.empty()) return;
+        const std::string day = isoTime(e.day_s).substr(0, 10);
+        if (known && !into_.setting("day:" + std::to_string(here)).value_or("").empty()) {
+            if (!into_.setting("day:" + std::to_string(here)).value_or("").starts_with(day))
+                note(report_,
+                     phrase("{}: its day was said otherwise here; that was kept", e.title));
+            return;
+        }
+        need(into_.setDay(here, day, e.dayFrom, false));
     }
 
     BenchBook& into_;

@@ -23,7 +23,12 @@ struct ReadingConditions {
     double delay_s = kNaN;           ///< of a resistance
     double temperature_C = kNaN;
     double restBefore_s = kNaN;
-    double mean_A = kNaN;  ///< mean current of the step, positive charges
+    double mean_A = kNaN;     ///< mean current of the step, positive charges
+    double plateau_A = kNaN;  ///< of a charge: its constant current
+    double fromLevel = kNaN;  ///< level 0 … 1 to which the charge before a discharge was held
+    /// How a discharge ended: fall of a cell's voltage over the charge taken, its relative standard
+    /// uncertainty, and that of the end voltage of a cell.
+    double endSlope_V_Ah = kNaN, endSlopeShare = kNaN, endDoubt_V = kNaN;
 };
 
 struct StoredReading {

@@ -16,11 +16,13 @@
 #include "formats/importer.h"
 #include "history/charger_audit.h"
 #include "history/hand_on.h"
+#include "history/ready_rule.h"
 #include "history/refresh.h"
 #include "history/summary.h"
 #include "history/take_in.h"
 #include "quantity/accuracy_text.h"
 #include "quantity/format.h"
+#include "quantity/harmless.h"
 #include "quantity/iso_time.h"
 #include "report/history_json.h"
 
@@ -34,6 +36,21 @@ double now_s() {
 }  // namespace
 
 namespace {
+
+bool isDay(const std::string& text) {
+    return text.size() == 10 && std::isfinite(fromIsoTime(text + "T00:00"));
+}
+
+/// The day on which a file was last written, here.
+std::string fileDay(const std::filesystem::path& path) {
+    std::error_code ec;
+    const auto written = std::filesystem::last_write_time(path, ec);
+    if (ec) return "unknown";
+    const double at =
+        std::chrono::duration<double>(std::chrono::file_clock::to_sys(written).time_since_epoch())
+            .count();
+    return isoTime(at + localOffset_s(at)).substr(0, 10);
+}
 
 /// The files named, and those in the folders named, with the folders in them, by name. Links out of
 /// a folder are not followed, hidden files and bench books are no logs.
@@ -95,6 +112,10 @@ BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ost
                        "name");
     import->add_option("--charger", charger_,
                        "what charged the battery; made when the book has none of that name");
+    import->add_option(
+        "--day", day_,
+        "of logs whose rows have no date: 2026-05-01, file (the date of the file) or "
+        "unknown; else as their words or names say");
     battery_.addTo(*import);
     reading_.addTo(*import);
     CLI::App* exportApp =
@@ -118,6 +139,10 @@ BookCommand::BookCommand(CLI::App& app, int& status, std::ostream& out, std::ost
          &BookCommand::merge)
         ->add_option("OTHER", other_, "the other book, which is not changed")
         ->required();
+    CLI::App* day =
+        with("day", "Says of which day a log is whose rows have no date", &BookCommand::setDay);
+    day->add_option("RECORDING", recording_, "the recording's number (book list)")->required();
+    day->add_option("DAY", day_, "2026-05-01, or unknown")->required();
     with("refresh", "Computes stored readings anew that are out of date", &BookCommand::refresh);
     with("instruments", "What wrote the logs, with its accuracy and its checks",
          &BookCommand::instruments);
@@ -202,10 +227,16 @@ int BookCommand::importLogs() {
         return err_ << "--accuracy: it is kept with the instrument. Accepted: --instrument NAME "
                        "beside it.\n",
                2;
+    const bool ofFile = day_ == "file";
+    if (!day_.empty() && !ofFile && day_ != "unknown" && !isDay(day_))
+        return err_ << "--day: '" << harmless(day_, 40)
+                    << "' is no day. Accepted: 2026-05-01, file, unknown.\n",
+               2;
     auto book = BenchBook::open(book_, true);
     if (!book) return err_ << book.error().text() << '\n', 1;
     NewLog log;
     log.at_s = now_s();
+    if (!ofFile) log.day = day_;
     if (!name_.empty()) {
         // Before the first log, so that two who import at the same time get one battery.
         const auto entry = (*book)->batteryNamed(name_, given->battery);
@@ -245,6 +276,10 @@ int BookCommand::importLogs() {
         log.fileName = path.filename().string();
         log.bytes = *bytes;
         log.imported = &*imported;
+        if (ofFile) {
+            log.day = fileDay(path);
+            log.dayFrom = "file";
+        }
         const std::string shape = shapeOf(imported->dialect);
         if (log.instrumentId == 0 && !instrument_.empty())
             log.newInstrument = Instrument{
@@ -263,8 +298,23 @@ int BookCommand::importLogs() {
         if (!instrument_.empty()) log.instrumentId = taken->instrumentId;
         log.chargerId = taken->chargerId;
         out_ << fmt::format("{}  {}\n", taken->recordingId, log.title) << std::flush;
+        if (!taken->dayKnown)
+            err_ << "NOTE  " << log.title
+                 << ": of which day it is nobody says; it stands apart until book day says it.\n";
     }
     return status;
+}
+
+int BookCommand::setDay() {
+    auto book = BenchBook::open(book_, false);
+    if (!book) return err_ << book.error().text() << '\n', 1;
+    const auto recording = findRecording(**book, std::to_string(recording_));
+    if (!recording) return err_ << recording.error().text() << '\n', 1;
+    const bool unknown = day_ == "unknown";
+    const auto done = (*book)->setDay(recording->id, unknown ? std::string() : day_, "hand", true);
+    if (!done) return err_ << done.error().text() << '\n', 1;
+    out_ << recording->title << ": " << (unknown ? "no day" : day_) << '\n';
+    return 0;
 }
 
 int BookCommand::handOn() {

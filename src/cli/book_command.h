@@ -15,6 +15,7 @@ class BookCommand {
     int list();
     int verify();
     int importLogs();
+    int setDay();
     int exportOriginal();
     int backup();
     int rescue();
@@ -28,7 +29,7 @@ class BookCommand {
     std::ostream& err_;
     BatteryOptions battery_;
     ReadingOptions reading_;
-    std::string book_, name_, target_, instrument_, charger_, other_;
+    std::string book_, name_, target_, instrument_, charger_, other_, day_;
     std::vector<std::string> logs_;
     long long recording_ = 0;
     bool json_ = false, force_ = false;

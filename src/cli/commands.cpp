@@ -23,6 +23,7 @@
 #include "replay_command.h"
 #include "shelf_command.h"
 #include "simulate_command.h"
+#include "standing_command.h"
 #include "verdict_command.h"
 #include "watch_command.h"
 
@@ -50,6 +51,7 @@ int runCommandLine(std::vector<std::string> args, std::ostream& rawOut, std::ost
     BookCommand book(app, status, out, err);
     HistoryCommand history(app, status, out, err);
     IdentifyCommand identify(app, status, out, err);
+    StandingCommand standing(app, status, out, err);
     VerdictCommand verdict(app, status, out, err);
     GroupCommand group(app, status, out, err);
     FadeCommand fade(app, status, out, err);

@@ -6,8 +6,11 @@
 #include <cmath>
 #include <ostream>
 
+#include "book/bench_book.h"
 #include "formats/bytes.h"
 #include "formats/file_out.h"
+#include "history/known_charge.h"
+#include "history/own_models.h"
 #include "history/ready_rule.h"
 #include "quantity/iso_time.h"
 #include "quantity/number.h"
@@ -140,12 +143,18 @@ CLI::App* PlanCommand::sub(CLI::App& plan, const char* name, const char* words,
 }
 
 void PlanCommand::batteryOptions(CLI::App& c) {
-    c.add_option("--chemistry", chemistry_, "nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh, nicd")
-        ->required();
-    c.add_option("--series", series_, "cells in series")->required()->check(within(1, 400));
-    c.add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
-        ->required()
-        ->check(within(0.001, 100000.0));
+    auto* chemistry = c.add_option("--chemistry", chemistry_,
+                                   "nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh, nicd");
+    auto* series = c.add_option("--series", series_, "cells in series")->check(within(1, 400));
+    auto* rated = c.add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
+                      ->check(within(0.001, 100000.0));
+    c.add_option("--book", ofBook_,
+                 "BOOK BATTERY: card, today's capacity, hazards and times as the book knows them, "
+                 "instead of --chemistry, --series and --rated-ah")
+        ->expected(2)
+        ->excludes(chemistry)
+        ->excludes(series)
+        ->excludes(rated);
     c.add_option("--charger", charger_, "FILE or FILE:NAME (narrow-knee/chargers/1)");
     c.add_option("--ambient-c", ambient_C_, "°C")->check(within(-60.0, 90.0));
     c.add_option("--maker-charge-c", makerC_, "the maker's highest charge rate, C")
@@ -158,7 +167,31 @@ void PlanCommand::batteryOptions(CLI::App& c) {
                "your word for a rating that no single cell has (cells in parallel)");
 }
 
+/// The battery of the book, where one is named. Errors: no such book or battery.
+Expected<void> PlanCommand::openBook() {
+    if (ofBook_.empty()) {
+        for (const auto& [given, name] :
+             {std::pair(!chemistry_.empty(), "--chemistry"), std::pair(series_ > 0, "--series"),
+              std::pair(rated_Ah_ > 0, "--rated-ah")})
+            if (!given) throw CLI::RequiredError(name);
+        return {};
+    }
+    auto book = BenchBook::open(ofBook_[0], false);
+    if (!book) return tl::unexpected<Error>(book.error());
+    book_ = std::move(*book);
+    const auto entry = findBattery(*book_, ofBook_[1]);
+    if (!entry) return tl::unexpected<Error>(entry.error());
+    auto history = batteryHistory(*book_, entry->id);
+    if (!history) return tl::unexpected<Error>(history.error());
+    history_ = std::move(*history);
+    auto standing = standingOf(*book_, *history_);
+    if (!standing) return tl::unexpected<Error>(standing.error());
+    standing_ = std::move(*standing);
+    return {};
+}
+
 Expected<Battery> PlanCommand::battery() const {
+    if (standing_) return standing_->battery.battery;
     const auto chemistry = findChemistry(chemistry_);
     if (!chemistry) return tl::unexpected<Error>(chemistry.error());
     Battery b;
@@ -180,7 +213,8 @@ Expected<std::optional<ChargerCard>> PlanCommand::charger() const {
     return std::optional<ChargerCard>(std::move(*read));
 }
 
-Expected<ChargeWish> PlanCommand::chargeWish() const {
+Expected<ChargeWish> PlanCommand::chargeWish() {
+    if (auto ok = openBook(); !ok) return tl::unexpected<Error>(ok.error());
     ChargeWish wish;
     auto b = battery();
     if (!b) return tl::unexpected<Error>(b.error());
@@ -200,10 +234,24 @@ Expected<ChargeWish> PlanCommand::chargeWish() const {
     wish.fieldBattery_Wh = field_Wh_;
     wish.capacity_Ah = capacity_Ah_;
     wish.ratingIsRight = ratingIsRight_;
+    if (standing_) fillIn(wish, *standing_, *history_);
     return wish;
 }
 
-Expected<ProgramWish> PlanCommand::programWish() const {
+/// The one time of this charge, as the book knows it.
+Expected<void> PlanCommand::knowTime(ChargeWish& wish) {
+    if (!standing_) return {};
+    const auto model = ownModelOf(*book_, standing_->battery.id);
+    const auto known = planKnown(wish, *history_, model ? &model->model : nullptr);
+    if (!known) return tl::unexpected<Error>(known.error());
+    if (known->from != "usual")
+        wish.known = KnownTime{known->plan.time_s, known->plan.effectiveCurrent_A,
+                               known->plan.reasons.at("time_s")};
+    return {};
+}
+
+Expected<ProgramWish> PlanCommand::programWish() {
+    if (auto ok = openBook(); !ok) return tl::unexpected<Error>(ok.error());
     ProgramWish wish;
     auto b = battery();
     if (!b) return tl::unexpected<Error>(b.error());
@@ -239,6 +287,7 @@ Expected<ProgramWish> PlanCommand::programWish() const {
     const auto present = presence();
     if (!present) return tl::unexpected<Error>(present.error());
     wish.present = *present;
+    if (standing_) fillIn(wish, *standing_);
     return wish;
 }
 
@@ -261,9 +310,17 @@ int PlanCommand::rules() {
 int PlanCommand::charge() {
     const auto wish = chargeWish();
     if (!wish) return refused(wish.error());
-    const auto plan = planCharge(*wish);
-    if (!plan) return refused(plan.error());
-    out_ << (json_ ? chargePlanJson(*plan) : chargePlanText(*plan));
+    if (!standing_) {
+        const auto plan = planCharge(*wish);
+        if (!plan) return refused(plan.error());
+        out_ << (json_ ? chargePlanJson(*plan) : chargePlanText(*plan));
+        return 0;
+    }
+    const auto model = ownModelOf(*book_, standing_->battery.id);
+    const auto known = planKnown(*wish, *history_, model ? &model->model : nullptr);
+    if (!known) return refused(known.error());
+    out_ << (json_ ? chargePlanJson(known->plan, known->from)
+                   : chargePlanText(known->plan, known->how));
     return 0;
 }
 
@@ -319,6 +376,7 @@ int PlanCommand::storage() {
 int PlanCommand::readyBy() {
     auto charge = chargeWish();
     if (!charge) return refused(charge.error());
+    if (auto ok = knowTime(*charge); !ok) return refused(ok.error());
     ReadyWish wish;
     wish.charge = std::move(*charge);
     wish.charge.overnight = unattended_;

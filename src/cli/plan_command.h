@@ -3,6 +3,7 @@
 
 #include <iosfwd>
 
+#include "history/known_charge.h"
 #include "history/plan_files.h"
 #include "options.h"
 
@@ -17,8 +18,10 @@ class PlanCommand {
     void batteryOptions(CLI::App& command);
     Expected<Battery> battery() const;
     Expected<std::optional<ChargerCard>> charger() const;
-    Expected<ChargeWish> chargeWish() const;
-    Expected<ProgramWish> programWish() const;
+    Expected<void> openBook();
+    Expected<void> knowTime(ChargeWish& wish);
+    Expected<ChargeWish> chargeWish();
+    Expected<ProgramWish> programWish();
     Expected<Presence> presence() const;
     int refused(const Error& why);
     int tellProgram(const Expected<Program>& program);
@@ -42,6 +45,10 @@ class PlanCommand {
            set_V_ = 0, floor_V_ = 0, lamp_W_ = 0, resistance_ohm_ = 0, seconds_ = 0.2, makerC_ = 0,
            rested_V_ = 0, field_Wh_ = 0, discharge_A_ = 0;
     std::vector<double> cells_V_;
+    std::vector<std::string> ofBook_;
+    std::unique_ptr<BenchBook> book_;
+    std::optional<BatteryHistory> history_;
+    std::optional<Standing> standing_;
     bool noDischarge_ = false, json_ = false, beyond_ = false, unattended_ = false, force_ = false,
          ratingIsRight_ = false, leaveEmpty_ = false;
 };

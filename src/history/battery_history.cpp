@@ -5,7 +5,9 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <tuple>
 
+#include "analysis/capacity/event.h"
 #include "quantity/phrase.h"
 #include "refresh.h"
 #include "study.h"
@@ -27,6 +29,10 @@ bool isResistance(const std::string& name) {
     return name.starts_with("resistance_");
 }
 
+double known(double x) {
+    return std::isfinite(x) ? x : 0;
+}
+
 /// Both unknown counts as equal; one alone does not.
 bool near(double a, double b, double tolerance) {
     if (std::isnan(a) || std::isnan(b)) return std::isnan(a) && std::isnan(b);
@@ -40,20 +46,55 @@ bool comparable(const HistoryPoint& a, const HistoryPoint& b) {
     if (isResistance(a.reading.name))
         return near(x.soc, y.soc, 0.1) && near(x.delay_s, y.delay_s, 0.1 * (1 + x.delay_s)) &&
                std::isnan(a.normalised) == std::isnan(b.normalised);
-    constexpr double kVolt = 0.0201;  // a display's last digit is on the safe side
-    return near(x.set_V_per_cell, y.set_V_per_cell, kVolt) &&
-           near(x.cutoff_C, y.cutoff_C, 0.15 * x.cutoff_C + 0.001) &&
-           near(x.cRate, y.cRate, 0.15 * x.cRate) &&
-           near(x.floor_V_per_cell, y.floor_V_per_cell, kVolt) &&
-           near(x.temperature_C, y.temperature_C, 3.0);
+    constexpr double kVolt = 0.02, kHair = 1e-4;
+    // Bounds are for the values, never for a display's last digit.
+    const double doubt_V = 2 * std::hypot(known(x.endDoubt_V), known(y.endDoubt_V)) + kHair;
+    const bool carried = std::isfinite(a.carried_Ah) && std::isfinite(b.carried_Ah);
+    return near(x.set_V_per_cell, y.set_V_per_cell, kVolt + doubt_V) &&
+           near(x.cutoff_C, y.cutoff_C, 0.15 * x.cutoff_C + 0.002) &&
+           near(x.cRate, y.cRate, 0.155 * x.cRate) &&
+           (carried || near(x.floor_V_per_cell, y.floor_V_per_cell, kVolt + doubt_V)) &&
+           near(x.temperature_C, y.temperature_C, 3.2);
+}
+
+/// Where the full discharges of known days end: their median where two lie within 0.05 V of one
+/// another, else the floor of the chemistry.
+double commonFloor(const Battery& battery, const std::vector<HistoryPoint>& points) {
+    constexpr double kTogether_V = 0.05;
+    std::vector<double> ends;
+    for (const HistoryPoint& p : points)
+        if (p.reading.name == "delivered_capacity" && !p.byHand() && p.dayKnown() &&
+            p.reading.conditions.beganFull.value_or(false) &&
+            std::isfinite(p.reading.conditions.floor_V_per_cell))
+            ends.push_back(p.reading.conditions.floor_V_per_cell);
+    std::ranges::sort(ends);
+    for (std::size_t k = 1; k < ends.size(); ++k)
+        if (ends[k] - ends[k - 1] <= kTogether_V) {
+            const std::size_t n = ends.size();
+            return n % 2 == 1 ? ends[n / 2] : 0.5 * (ends[n / 2 - 1] + ends[n / 2]);
+        }
+    const Chemistry* c = battery.chemistryData();
+    return c != nullptr ? c->dischargeFloor_V : kNaN;
+}
+
+/// To the common floor by its own last slope.
+void carry(HistoryPoint& p, double floor_V) {
+    const StoredReading& r = p.reading;
+    const ReadingConditions& c = r.conditions;
+    if (r.name != "delivered_capacity" || p.byHand() || !std::isfinite(floor_V)) return;
+    p.carried_Ah = carryTo_Ah(c.floor_V_per_cell, floor_V, c.endSlope_V_Ah, r.value);
+    if (!std::isfinite(p.carried_Ah)) return;
+    p.carriedUncertainty_Ah =
+        std::hypot(known(c.endDoubt_V) / c.endSlope_V_Ah, known(c.endSlopeShare) * p.carried_Ah);
 }
 
 /// Why a point can stand in no group; empty when it can.
 std::string apartBecause(const HistoryPoint& p) {
     const StoredReading& r = p.reading;
-    if (isResistance(r.name)) return {};
+    if (isResistance(r.name)) return p.dayKnown() ? "" : phrase("its day is not known");
     if (!ofDischarge(r.name)) return phrase("this kind of reading has no group");
     if (p.byHand()) return phrase("the conditions of a reading by hand are not known");
+    if (!p.dayKnown()) return phrase("its day is not known");
     if (!r.conditions.beganFull) return phrase("the log does not show whether it began full");
     if (!*r.conditions.beganFull) return phrase("it did not begin full");
     return {};
@@ -118,7 +159,8 @@ constexpr std::size_t kMostGroups = 500;
 
 }  // namespace
 
-void groupComparable(const Battery& battery, std::vector<HistoryPoint>& points) {
+double groupComparable(const Battery& battery, std::vector<HistoryPoint>& points) {
+    const double floor_V = commonFloor(battery, points);
     const Chemistry* chemistry = battery.chemistryData();
     const double activation = chemistry != nullptr ? chemistry->activation_J_mol : 20000;
     std::map<std::string, std::vector<std::pair<const HistoryPoint*, std::string>>> ofName;
@@ -127,6 +169,7 @@ void groupComparable(const Battery& battery, std::vector<HistoryPoint>& points) 
         if (isResistance(p.reading.name) && std::isfinite(t))
             p.normalised = p.reading.value /
                            std::exp(activation / kGas_J_molK * (1 / (t + 273.15) - 1 / kRoom_K));
+        carry(p, floor_V);
         p.apart = apartBecause(p);
         if (!p.apart.empty()) continue;
         auto& groups = ofName[p.reading.name];
@@ -143,6 +186,7 @@ void groupComparable(const Battery& battery, std::vector<HistoryPoint>& points) 
         p.comparable = fmt::format("{}#{}", p.reading.name, groups.size() + 1);
         groups.emplace_back(&p, p.comparable);
     }
+    return floor_V;
 }
 
 Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId) {
@@ -185,7 +229,10 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
     std::vector<const RecordingEntry*> logs;
     for (const RecordingEntry& e : *recordings)
         if (e.batteryId == batteryId) logs.push_back(&e);
-    std::ranges::stable_sort(logs, {}, [](const RecordingEntry* e) { return e->at_s(); });
+    // In the order of their days, never of their import.
+    std::ranges::stable_sort(logs, {}, [](const RecordingEntry* e) {
+        return std::tuple(!e->dayKnown(), e->dayKnown() ? e->at_s() : 0.0, e->sha256);
+    });
     const double rated = out.battery.battery.rated_Ah;
     double moved_Ah = 0;
     for (const RecordingEntry* e : logs) {
@@ -204,14 +251,18 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
             p.reading = r;
             p.title = e->title;
             // The log's own clock counts from its start.
-            p.at_s = e->at_s() +
-                     (std::isfinite(e->startEpoch_s) && std::isfinite(r.to_s) ? r.to_s : 0.0);
-            if (rated > 0) p.efc = (moved_Ah + before.until_Ah(r.to_s)) / (2 * rated);
+            if (e->dayKnown())
+                p.at_s = e->at_s() +
+                         (std::isfinite(e->startEpoch_s) && std::isfinite(r.to_s) ? r.to_s : 0.0);
+            if (rated > 0 && e->dayKnown())
+                p.efc = (moved_Ah + before.until_Ah(r.to_s)) / (2 * rated);
             out.points.push_back(std::move(p));
         }
         const auto own = freshMoved.find(e->id);
         const double here = own != freshMoved.end() ? own->second : e->summary.moved_Ah;
-        if (std::isfinite(here)) moved_Ah += here;
+        // A log of no known day counts for no pace.
+        if (std::isfinite(here) && e->dayKnown()) moved_Ah += here;
+        if (!e->dayKnown()) out.daysUnknown.push_back(e->id);
     }
     for (const SpotReading& s : *spots) {
         HistoryPoint p;
@@ -223,14 +274,16 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
             // As much as the logs before it had moved.
             double before = 0;
             for (const RecordingEntry* e : logs)
-                if (e->at_s() <= s.atEpoch_s && std::isfinite(e->summary.moved_Ah))
+                if (e->dayKnown() && e->at_s() <= s.atEpoch_s && std::isfinite(e->summary.moved_Ah))
                     before += e->summary.moved_Ah;
             p.efc = before / (2 * rated);
         }
         out.points.push_back(std::move(p));
     }
-    std::ranges::stable_sort(out.points, {}, &HistoryPoint::at_s);
-    groupComparable(out.battery.battery, out.points);
+    std::ranges::stable_sort(out.points, {}, [](const HistoryPoint& p) {
+        return std::pair(!p.dayKnown(), p.dayKnown() ? p.at_s : 0.0);
+    });
+    out.floor_V_per_cell = groupComparable(out.battery.battery, out.points);
     return out;
 }
 

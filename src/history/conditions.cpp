@@ -77,8 +77,22 @@ ReadingConditions conditionsOf(const AnalysisInput& in, const Analysis& a, const
             from_s = e.from_s;
             to_s = e.to_s;
             first = e.steps.front();
+            if (step.isCharge()) {
+                double most_Ah = 0;
+                for (const int k : e.steps) {
+                    const Step& part = a.steps.list[static_cast<std::size_t>(k)];
+                    if (part.kind != StepKind::CcCharge || !(part.sum.charge_Ah > most_Ah))
+                        continue;
+                    most_Ah = part.sum.charge_Ah;
+                    c.plateau_A = part.meanCurrent_A;
+                }
+            }
             if (step.isDischarge()) {
                 c.floor_V_per_cell = e.endVoltage_V / cells;
+                c.endSlope_V_Ah = e.endSlope_V_Ah / cells;
+                c.endSlopeShare = e.endSlopeShare;
+                c.endDoubt_V = e.endDoubt_V / cells;
+                c.fromLevel = e.fromLevel;
                 if (e.fullAtStart != Known::Unknown) c.beganFull = e.fullAtStart == Known::Yes;
             }
             break;

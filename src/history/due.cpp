@@ -6,6 +6,7 @@
 #include <tuple>
 
 #include "habit_file.h"
+#include "kept_standing.h"
 #include "quantity/iso_time.h"
 #include "quantity/phrase.h"
 #include "ready_rule.h"
@@ -52,7 +53,7 @@ void addReady(const BatteryEntry& e, const std::string& kept, double ticked_s, d
 struct Last {
     double any_s = kNaN;   ///< anything: a log, a reading
     double use_s = kNaN;   ///< a log that moved charge
-    double full_s = kNaN;  ///< a charge held to its end
+    double full_s = kNaN;  ///< a charge held where the balancer works, to its end
     double capacity_s = kNaN;
     std::map<std::string, double> done;
 };
@@ -95,26 +96,20 @@ class List {
 Expected<std::vector<DueTask>> dueTasks(BenchBook& book, double now_s, const DueRules& rules) {
     const auto batteries = book.batteries();
     if (!batteries) return tl::unexpected<Error>(batteries.error());
-    const auto recordings = book.recordings();
-    if (!recordings) return tl::unexpected<Error>(recordings.error());
     const auto lives = book.lives();
     if (!lives) return tl::unexpected<Error>(lives.error());
     const auto done = book.tasksDone();
     if (!done) return tl::unexpected<Error>(done.error());
-    const auto held = book.recordingsWith("fullness_at_stop");
-    if (!held) return tl::unexpected<Error>(held.error());
-    const auto spots = book.lastSpotReadings();
-    if (!spots) return tl::unexpected<Error>(spots.error());
+    const auto standings = keptStandings(book);
+    if (!standings) return tl::unexpected<Error>(standings.error());
     std::map<std::int64_t, Last> last;
-    for (const RecordingEntry& r : *recordings) {
-        Last& l = last[r.batteryId];
-        const double at = r.at_s() + r.duration_s;
-        later(l.any_s, at);
-        if (r.summary.moved_Ah > 0) later(l.use_s, at);
-        if (std::isfinite(r.summary.capacity_Ah)) later(l.capacity_s, at);
-        if (std::ranges::binary_search(*held, r.id)) later(l.full_s, at);
+    for (const auto& [id, s] : *standings) {
+        Last& l = last[id];
+        l.any_s = s.lastSeen_s;
+        l.use_s = s.lastUse_s;
+        l.capacity_s = s.lastTest_s;
+        l.full_s = s.lastBalancing_s;
     }
-    for (const auto& [id, at_s] : *spots) later(last[id].any_s, at_s);
     for (const TaskDone& t : *done) later(last[t.batteryId].done[t.task], t.at_s);
     std::vector<DueTask> out;
     List list(now_s, out);
@@ -142,13 +137,14 @@ Expected<std::vector<DueTask>> dueTasks(BenchBook& book, double now_s, const Due
                 balance_days = 7 * kept.front().fullChargeEveryWeeks;
         }
         if (c != nullptr && !nickel && e.battery.series > 1)
-            list.add(
-                e, l, "balance_charge", std::isfinite(l.full_s) ? l.full_s : l.any_s, balance_days,
-                phrase("Charge it to the very end once and leave it there until the balancer "
-                       "is done, then use it."),
-                std::isfinite(l.full_s) ? phrase("The last charge that was held to its end was {}.",
-                                                 daysAgo(l.full_s, now_s))
-                                        : phrase("No charge in the book was held to its end."));
+            list.add(e, l, "balance_charge", std::isfinite(l.full_s) ? l.full_s : l.any_s,
+                     balance_days,
+                     phrase("Charge it to the very end once and leave it there until the balancer "
+                            "is done, then use it."),
+                     std::isfinite(l.full_s)
+                         ? phrase("The last charge that came into its balancer's range was {}.",
+                                  daysAgo(l.full_s, now_s))
+                         : phrase("No charge in the book came into its balancer's range."));
         if (nickel)
             list.add(e, l, "nickel_refresh", std::isfinite(l.capacity_s) ? l.capacity_s : l.any_s,
                      rules.nickelRefresh_days,

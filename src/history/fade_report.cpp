@@ -136,7 +136,7 @@ Expected<CycleTable> cyclesOf(const BatteryHistory& history, FadeOf of) {
         if (!out.cycle.empty() && !(cycle > out.cycle.back())) continue;
         out.cycle.push_back(cycle);
         out.day.push_back(p->at_s / 86400);
-        out.capacity_Ah.push_back(of == FadeOf::Capacity ? std::abs(p->reading.value) : kNaN);
+        out.capacity_Ah.push_back(of == FadeOf::Capacity ? std::abs(p->atFloor()) : kNaN);
         if (of == FadeOf::Resistance) out.resistance_ohm.push_back(p->normalised);
         out.lines.push_back(
             static_cast<std::size_t>(std::max<std::int64_t>(0, p->reading.recordingId)));

@@ -46,9 +46,9 @@ std::vector<KeptAlarm> keptAlarmsIn(const std::string& text) {
         k.channel = words(a, "channel");
         k.code = words(a, "code");
         if (const auto said = a.find("words"); said != a.end() && said->is_string()) {
-            const auto text = said->get<std::string>().substr(0, 4 * kLongest);
-            if (isRecorded(text)) k.told = text;
-            k.words = harmless(retold(text), kLongest);
+            const auto kept = said->get<std::string>().substr(0, 4 * kLongest);
+            if (isRecorded(kept)) k.told = kept;
+            k.words = harmless(retold(kept), kLongest);
         }
         const auto at = a.find("at_s");
         k.at_s = at != a.end() && at->is_number() ? at->get<double>() : 0;

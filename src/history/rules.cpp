@@ -64,6 +64,9 @@ const std::vector<RuleField<VerdictRules>>& verdictFields() {
         {"gain",
          sentence("Another reconditioning cycle is worth it from this gain on, of the rating"),
          &V::gain, 0.001, 0.5, true},
+        {"self_discharge",
+         sentence("Watch from this loss in 30 days of lying on, % (nickel: twice)"),
+         &V::selfDischarge, 1, 100, false},
     };
     return fields;
 }

@@ -24,7 +24,7 @@ std::vector<SelfDischarge> selfDischarge(const BatteryHistory& history,
     const Battery& battery = history.battery.battery;
     std::vector<const RecordingEntry*> own;
     for (const RecordingEntry& r : recordings)
-        if (r.batteryId == history.battery.id) own.push_back(&r);
+        if (r.batteryId == history.battery.id && r.dayKnown()) own.push_back(&r);
     const auto entry = [&](std::int64_t id) -> const RecordingEntry* {
         const auto at = std::ranges::find(own, id, &RecordingEntry::id);
         return at == own.end() ? nullptr : *at;
@@ -35,7 +35,7 @@ std::vector<SelfDischarge> selfDischarge(const BatteryHistory& history,
     std::vector<Rested> list;
     const double cells = battery.cells();
     for (const HistoryPoint& p : history.points) {
-        if (p.reading.name != "rested_voltage") continue;
+        if (p.reading.name != "rested_voltage" || !p.dayKnown()) continue;
         double at = p.at_s;
         if (p.byHand()) {
             if (std::ranges::any_of(own, [&](const RecordingEntry* r) {

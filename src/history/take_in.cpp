@@ -1,8 +1,10 @@
 #include "take_in.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "book/hash.h"
+#include "log_day.h"
 #include "quantity/phrase.h"
 #include "study.h"
 #include "summary.h"
@@ -71,6 +73,17 @@ Expected<TakenIn> takeIn(BenchBook& book, const NewLog& log, std::stop_token sto
         n.imported = log.imported;
         n.summary = summary;
         if (auto ok = add(book.addRecording(n, stop), out.recordingId); !ok) return ok;
+        out.dayKnown = std::isfinite(log.imported->startEpoch_s);
+        if (!out.dayKnown && log.day != "unknown") {
+            LogDay day{log.day, log.dayFrom};
+            if (day.day.empty())
+                day = dayOfLog(log.bytes, log.fileName, log.imported->dialect, log.at_s)
+                          .value_or(LogDay());
+            if (!day.day.empty())
+                if (auto ok = book.setDay(out.recordingId, day.day, day.from, false); !ok)
+                    return ok;
+            out.dayKnown = !day.day.empty();
+        }
         return book.setStudy(out.recordingId, study, summary);
     });
     if (!done) return tl::unexpected<Error>(done.error());

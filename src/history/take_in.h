@@ -12,6 +12,9 @@ struct NewLog {
     std::string_view bytes;
     const Imported* imported = nullptr;
     double at_s = 0;  ///< now
+    /// Of which day it is, where its rows do not say so: 2026-05-01 and where that is from;
+    /// "unknown" where nobody knows. Empty: as its words or its name say, else unknown.
+    std::string day, dayFrom = "hand";
     std::int64_t batteryId = 0;
     std::optional<Battery> newBattery;  ///< where batteryId is 0: added with the log
     std::int64_t instrumentId = 0;
@@ -22,6 +25,7 @@ struct NewLog {
 
 struct TakenIn {
     std::int64_t recordingId = 0, batteryId = 0, instrumentId = 0, chargerId = 0;
+    bool dayKnown = false;
 };
 
 /// Stores a log with its readings; a new battery, instrument or charger comes in with it: one

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "kept_standing.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
 #include "rules.h"
@@ -33,40 +34,18 @@ const char* nameOf(Grade g) {
     return "unknown";
 }
 
-/// Whole discharges: from full to the floor, as health is measured; those by hand have no
-/// conditions.
-std::vector<const HistoryPoint*> wholeCapacities(const BatteryHistory& h) {
-    std::vector<const HistoryPoint*> out;
-    std::map<std::pair<std::int64_t, int>, bool> whole;
-    for (const HistoryPoint& p : h.points)
-        if (p.reading.name == "health_capacity")
-            whole[{p.reading.recordingId, p.reading.step}] = true;
-    for (const HistoryPoint& p : h.points)
-        if (p.reading.name == "delivered_capacity" &&
-            whole.contains({p.reading.recordingId, p.reading.step}))
-            out.push_back(&p);
-    return out;
-}
-
-/// Rate and warmth at which a capacity tells of the battery and not of the conditions.
-bool fairConditions(const ReadingConditions& c) {
-    const bool slow = std::isnan(c.cRate) || c.cRate <= 1.1;
-    const bool warm = std::isnan(c.temperature_C) || (c.temperature_C > 12 && c.temperature_C < 45);
-    return slow && warm;
-}
-
 class Judge {
   public:
-    Judge(const BatteryHistory& h, const std::vector<HazardOnFile>& hazards,
-          const std::vector<double>& siblings, const VerdictRules& rules)
-        : h_(h), hazards_(hazards), siblings_(siblings), rules_(rules) {
-        for (const HistoryPoint* p : wholeCapacities(h))
-            if (fairConditions(p->reading.conditions)) capacities_.push_back(p);
+    Judge(const BatteryHistory& h, const Standing& standing, const std::vector<double>& siblings,
+          const VerdictRules& rules)
+        : h_(h), standing_(standing), siblings_(siblings), rules_(rules), tests_(wholeTests(h)) {
         rated_ = h.battery.battery.rated_Ah;
         const Chemistry* c = h.battery.battery.chemistryData();
         nickel_ = c != nullptr && c->nickel();
+        std::vector<const HistoryPoint*> points;
+        for (const WholeTest& t : tests_) points.push_back(t.point);
         if (nickel_)
-            stairs_ = staircaseOf(capacities_, rated_, {.gain = rules.gain, .target = rules.good});
+            stairs_ = staircaseOf(points, rated_, {.gain = rules.gain, .target = rules.good});
     }
 
     Verdict run() {
@@ -74,6 +53,8 @@ class Judge {
         capacity();
         resistance();
         imbalance();
+        selfDischarge();
+        unseen();
         hazards();
         siblings();
         finish();
@@ -85,10 +66,8 @@ class Judge {
 
     void yardsticks() {
         out_.yardsticks.label = rated_ > 0 ? rated_ : kNaN;
-        if (!capacities_.empty()) {
-            out_.yardsticks.ownFirst = capacities_.front()->reading.value;
-            out_.yardsticks.latest = capacities_.back()->reading.value;
-        }
+        if (!tests_.empty()) out_.yardsticks.ownFirst = tests_.front().value_Ah;
+        if (standing_.capacity) out_.yardsticks.latest = standing_.capacity->value;
         if (!siblings_.empty()) {
             std::vector<double> s = siblings_;
             std::ranges::sort(s);
@@ -98,48 +77,104 @@ class Judge {
         }
     }
 
-    /// An interval that straddles a limit decides nothing: it counts for the better side, as watch.
+    /// 0 out, 1 weak, 2 not good any more, 3 good; found in the order of days.
+    int classOf() {
+        const double limits[] = {rules_.out, rules_.weak, rules_.good};
+        int is = -1;
+        const auto take = [&](double low, double high) {
+            low /= rated_;
+            high /= rated_;
+            const double margin = 0.25 * (high - low);
+            if (is < 0) {
+                is = 0;
+                for (const double limit : limits) is += high >= limit ? 1 : 0;
+            }
+            while (is > 0 && high < limits[is - 1] - margin) --is;
+            while (is < 3 && low > limits[is] + margin) ++is;
+        };
+        const StandingFigure& now = *standing_.capacity;
+        for (const WholeTest& t : tests_) {
+            if (t.recording == now.recording) break;
+            take(t.value_Ah - 2 * t.uncertainty_Ah, t.value_Ah + 2 * t.uncertainty_Ah);
+        }
+        take(now.low, now.high);
+        for (const double limit : limits)
+            out_.straddles =
+                out_.straddles || (now.low / rated_ < limit && now.high / rated_ > limit);
+        return is;
+    }
+
     void capacity() {
-        if (capacities_.empty() || rated_ <= 0) return;
-        const HistoryPoint& first = *capacities_.front();
-        const StoredReading& latest = capacities_.back()->reading;
-        const double share = latest.value / rated_;
-        const double atMost = latest.high / rated_;
-        const double atLeast = latest.low / rated_;
+        if (!standing_.capacity || rated_ <= 0) return;
+        const StandingFigure& now = *standing_.capacity;
+        const double share = now.value / rated_;
         const auto reason = [&](const char* rule, std::string text, double limit) {
-            return VerdictReason{rule, std::move(text), share, limit, latest.recordingId};
+            return VerdictReason{rule, std::move(text), share, limit, now.recording};
         };
         const std::string gave =
-            phrase("It gives {} of the {} on the label, {:.0f} %", shortValue(latest.value, "Ah"),
+            phrase("It gives {} of the {} on the label, {:.0f} %", shortValue(now.value, "Ah"),
                    shortValue(rated_, "Ah"), 100 * share);
         // Nickel fades by being left alone, and comes back: few cycles do not make it new. Only
         // where cycles have settled, and low, does the label stand against it.
         const bool settledLow =
             stairs_ && !stairs_->worthAnother && stairs_->settlesHigh_Ah < rules_.weak * rated_;
-        const bool young = !(first.efc > rules_.newCycles) && (!nickel_ || settledLow);
-        if (young && capacities_.back()->efc <= rules_.newCycles &&
-            first.reading.high / rated_ < rules_.falseLabel && atMost < rules_.falseLabel) {
-            out_.reasons.clear();
+        const WholeTest& first = tests_.front();
+        const bool falseLabel =
+            now.high / rated_ < rules_.falseLabel &&
+            (first.value_Ah + 2 * first.uncertainty_Ah) / rated_ < rules_.falseLabel &&
+            !(first.efc > rules_.newCycles) && (!nickel_ || settledLow);
+        if (falseLabel && standing_.claimTestable) {
             add(Grade::Return,
-                reason(
-                    "false_label",
-                    gave + phrase(", and gave no more in the first cycles of this book. If it was "
-                                  "bought as new, the label is false."),
-                    rules_.falseLabel));
+                reason("false_label",
+                       gave + phrase(": it was bought as new, and gave no more in its first year. "
+                                     "The label is false."),
+                       rules_.falseLabel));
             return;
         }
-        if (atMost < rules_.out) {
-            add(Grade::Retire, reason("capacity", gave + phrase(": out."), rules_.out));
-        } else if (atMost < rules_.weak) {
+        const int is = classOf();
+        const std::string straddles =
+            out_.straddles ? " " + phrase(
+                                       "Its interval of {} to {} holds a limit: on this side of "
+                                       "it by the rule alone.",
+                                       shortValue(now.low, "Ah"), shortValue(now.high, "Ah"))
+                           : std::string();
+        if (is == 0) {
+            add(Grade::Retire, reason("capacity", gave + phrase(": out.") + straddles, rules_.out));
+        } else if (is == 1) {
             add(worthCycling() ? Grade::Recondition : Grade::Sell,
-                reason("capacity", gave + phrase(": weak."), rules_.weak));
-        } else if (atLeast < rules_.good) {
+                reason("capacity", gave + phrase(": weak.") + straddles, rules_.weak));
+        } else if (is == 2) {
             add(worthCycling() ? Grade::Recondition : Grade::Watch,
-                reason("capacity", gave + phrase(": not good any more."), rules_.good));
+                reason("capacity", gave + phrase(": not good any more.") + straddles, rules_.good));
         } else {
-            add(Grade::Keep, reason("capacity", gave + phrase(": good."), rules_.good));
+            add(Grade::Keep, reason("capacity", gave + phrase(": good.") + straddles, rules_.good));
         }
-        if (stairs_ && atLeast < rules_.good) reconditioning(*stairs_, latest.recordingId);
+        whatWouldChange(is, share);
+        if (falseLabel && standing_.life.boughtNew < 0)
+            out_.change += (out_.change.empty() ? "" : " ") +
+                           phrase(
+                               "Was it bought as new? Say so on its card: then its label is held "
+                               "against it.");
+        if (stairs_ && is < 3) reconditioning(*stairs_, now.recording);
+    }
+
+    /// The limits on both sides, with how far they are.
+    void whatWouldChange(int is, double share) {
+        const double limits[] = {rules_.out, rules_.weak, rules_.good};
+        const char* const better[] = {"weak", "not good any more", "good"};
+        const char* const worse[] = {"out", "weak", "not good any more"};
+        constexpr double kNear = 0.10;
+        std::string text;
+        if (is < 3 && limits[is] - share < kNear)
+            text = phrase("From {} on ({:.1f} % of the label more) it would be {}.",
+                          shortValue(limits[is] * rated_, "Ah"),
+                          100 * std::max(0.0, limits[is] - share), phrase(better[is]));
+        if (is > 0 && share - limits[is - 1] < kNear)
+            text += (text.empty() ? "" : " ") +
+                    phrase("Under {} ({:.1f} % of the label less) it would be {}.",
+                           shortValue(limits[is - 1] * rated_, "Ah"),
+                           100 * std::max(0.0, share - limits[is - 1]), phrase(worse[is - 1]));
+        out_.change = text;
     }
 
     /// One discharge does not tell that nickel cannot be brought back.
@@ -209,9 +244,28 @@ class Judge {
                            share, rules_.imbalance, last->reading.recordingId});
     }
 
+    /// What it loses while it lies there.
+    void selfDischarge() {
+        const auto& last = standing_.selfDischarge;
+        const double limit = (nickel_ ? 2 : 1) * rules_.selfDischarge;
+        if (!last || !(last->lowPercent > limit)) return;
+        add(Grade::Watch,
+            {"self_discharge",
+             phrase("It loses {:.0f} to {:.0f} % of its charge in 30 days of lying: over {:.0f} %.",
+                    last->lowPercent, std::min(100.0, last->highPercent), limit),
+             last->lowPercent / 100, limit / 100, last->toRecording});
+    }
+
+    /// A log that another load may have made false counts for nothing until somebody has said.
+    void unseen() {
+        if (!standing_.unseen) return;
+        const UnseenLoad& u = *standing_.unseen;
+        add(Grade::Keep, {"unseen_load", u.because, u.seen_Ah, u.before_Ah, u.recording});
+    }
+
     /// Before every figure: what ended its use, what is to be looked at.
     void hazards() {
-        for (const HazardOnFile& h : hazards_) {
+        for (const HazardOnFile& h : standing_.hazards) {
             const bool ends = endsUse(h);
             std::string text = h.text;
             if (!h.day.empty()) text += " " + phrase("(Log of {}.)", h.day);
@@ -226,11 +280,10 @@ class Judge {
         const double median = out_.yardsticks.siblingsMedian;
         const double latest = out_.yardsticks.latest;
         if (siblings_.size() < 2 || !(latest / median < rules_.siblings)) return;
-        add(Grade::Watch,
-            {"siblings",
-             phrase("It gives {:.0f} % of what its siblings give ({}).", 100 * latest / median,
-                    shortValue(median, "Ah")),
-             latest / median, rules_.siblings, capacities_.back()->reading.recordingId});
+        add(Grade::Watch, {"siblings",
+                           phrase("It gives {:.0f} % of what its siblings give ({}).",
+                                  100 * latest / median, shortValue(median, "Ah")),
+                           latest / median, rules_.siblings, standing_.capacity->recording});
     }
 
     void finish() {
@@ -246,7 +299,7 @@ class Judge {
         // What ended its use is not sent back as a false label.
         if (retires) worst = Grade::Retire;
         for (auto& [grade, reason] : found_) out_.reasons.push_back(std::move(reason));
-        const bool judged = !capacities_.empty() && rated_ > 0;
+        const bool judged = standing_.capacity && rated_ > 0;
         const bool grave = worst >= Grade::Retire || !hazardReasons_.empty();
         if (!judged && !grave) {
             out_.verdict = "unknown";
@@ -267,10 +320,10 @@ class Judge {
     }
 
     const BatteryHistory& h_;
-    const std::vector<HazardOnFile>& hazards_;
+    const Standing& standing_;
     const std::vector<double>& siblings_;
     const VerdictRules& rules_;
-    std::vector<const HistoryPoint*> capacities_;
+    std::vector<WholeTest> tests_;
     double rated_ = 0;
     bool nickel_ = false;
     std::optional<Staircase> stairs_;
@@ -280,9 +333,9 @@ class Judge {
 
 }  // namespace
 
-Verdict judge(const BatteryHistory& history, const std::vector<HazardOnFile>& hazards,
+Verdict judge(const BatteryHistory& history, const Standing& standing,
               const std::vector<double>& siblings_Ah, const VerdictRules& rules) {
-    return Judge(history, hazards, siblings_Ah, rules).run();
+    return Judge(history, standing, siblings_Ah, rules).run();
 }
 
 Expected<Verdict> judgeBattery(BenchBook& book, std::int64_t batteryId,
@@ -294,42 +347,45 @@ Expected<Verdict> judgeBattery(BenchBook& book, std::int64_t batteryId,
 
 Expected<Verdict> judgeBattery(BenchBook& book, const BatteryHistory& history,
                                const std::optional<VerdictRules>& rules) {
+    const auto standing = standingOf(book, history);
+    if (!standing) return tl::unexpected<Error>(standing.error());
+    return judgeBattery(book, history, *standing, rules);
+}
+
+Expected<Verdict> judgeBattery(BenchBook& book, const BatteryHistory& history,
+                               const Standing& standing, const std::optional<VerdictRules>& rules) {
     const std::int64_t batteryId = history.battery.id;
     const auto batteries = book.batteries();
     if (!batteries) return tl::unexpected<Error>(batteries.error());
-    const auto recordings = book.recordings();
-    if (!recordings) return tl::unexpected<Error>(recordings.error());
     const Battery& own = history.battery.battery;
-    std::vector<double> siblings;
+    std::set<std::int64_t> alike;
     for (const BatteryEntry& e : *batteries) {
         const Battery& b = e.battery;
         if (e.id == batteryId || b.chemistry != own.chemistry || b.series != own.series ||
             b.parallel != own.parallel || b.rated_Ah != own.rated_Ah || b.rated_Ah <= 0)
             continue;
-        const RecordingEntry* latest = nullptr;
-        for (const RecordingEntry& r : *recordings)
-            if (r.batteryId == e.id && std::isfinite(r.summary.health_percent) &&
-                (latest == nullptr || r.at_s() > latest->at_s()))
-                latest = &r;
-        if (latest != nullptr) siblings.push_back(latest->summary.capacity_Ah);
+        alike.insert(e.id);
     }
-    const auto hazards = hazardsOf(book, batteryId);
-    if (!hazards) return tl::unexpected<Error>(hazards.error());
+    std::vector<double> siblings;
+    if (!alike.empty()) {
+        const auto others = keptStandings(book, alike);
+        if (!others) return tl::unexpected<Error>(others.error());
+        for (const auto& [id, other] : *others)
+            if (std::isfinite(other.capacity_Ah)) siblings.push_back(other.capacity_Ah);
+    }
     const auto ofBook = verdictRules(book);
     if (!ofBook) return tl::unexpected<Error>(ofBook.error());
-    Verdict out = judge(history, *hazards, siblings, rules.value_or(*ofBook));
-    const auto lives = book.lives();
-    if (!lives) return tl::unexpected<Error>(lives.error());
-    const auto life = lives->find(batteryId);
-    if (life != lives->end() && !life->second.outOfUse.empty()) {
+    Verdict out = judge(history, standing, siblings, rules.value_or(*ofBook));
+    if (!standing.life.outOfUse.empty()) {
         out.verdict = "retire";
         out.logNext.clear();
+        out.change.clear();
         VerdictReason skin;
         skin.rule = "skin";
         skin.text = phrase(
             "It is out of use since it was looked at: {}. Do not charge or test it; tape its "
             "terminals and recycle it by the local rules.",
-            life->second.outOfUse);
+            standing.life.outOfUse);
         out.reasons.insert(out.reasons.begin(), std::move(skin));
     }
     return out;

@@ -120,6 +120,7 @@ class Planner {
         else if (auto ok = lithium(); !ok)
             return asCharge(ok.error());
         lifeWords();
+        knownTime();
         timer();
         ends();
         timeWords();
@@ -329,6 +330,21 @@ class Planner {
         out_.reasons["life"] = words + " " + phrase("(Common practice, no source.)");
     }
 
+    /// What is known of this charge otherwise goes before usual figures; the charge limit still
+    /// acts.
+    void knownTime() {
+        if (!w_.known || limits_.gently || !(w_.known->time_s[1] > 0)) return;
+        constexpr double kSame = 0.1;
+        if (std::abs(out_.effectiveCurrent_A / w_.known->current_A - 1) > kSame) return;
+        if (c_.nickel() && peakAt(rate_) != PeakIs::Sure) return;  // the clock ends it
+        out_.time_s = w_.known->time_s;
+        const double most_s = 3.6 * out_.capacityLimit_mAh / out_.effectiveCurrent_A;
+        if (c_.nickel())
+            for (double& t : out_.time_s) t = std::min(t, most_s);
+        out_.reasons["time_s"] = w_.known->words;
+        known_ = true;
+    }
+
     /// Behind the latest end, in steps of five minutes; of a nickel charge that only the clock
     /// ends, the end itself.
     void timer() {
@@ -385,6 +401,7 @@ class Planner {
     }
 
     void timeWords() {
+        if (known_) return;
         out_.reasons["time_s"] =
             limits_.gently ? phrase("The gentle start, then it is looked at again.")
             : w_.fromSoc >= 0
@@ -429,6 +446,7 @@ class Planner {
     const Chemistry& c_;
     const GateLimits limits_;
     const double capacity_Ah_;
+    bool known_ = false;
     double rate_ = 0, told_ = -1, from_ = 0, atLeastFrom_ = 0, step_mAh_ = 1;
     ChargePlan out_;
 };

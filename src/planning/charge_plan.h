@@ -12,6 +12,16 @@
 
 namespace nk {
 
+/// Seconds: at the least, likely, at the most.
+using TimeRange = std::array<double, 3>;
+
+/// How long this very charge takes, known otherwise than by usual figures.
+struct KnownTime {
+    TimeRange time_s{};
+    double current_A = 0;  ///< it holds for this current, within a tenth
+    std::string words;     ///< how that is known
+};
+
 struct ChargeWish {
     Battery battery;       ///< chemistry, series, parallel, rated_Ah, maker's limits
     double rate_C = 0;     ///< 0: not said; of today's capacity where that is known
@@ -30,6 +40,7 @@ struct ChargeWish {
     std::vector<HazardOnFile> hazards;
     bool ratingIsRight = false;  ///< the word for a rating that is doubted
     bool overnight = false;      ///< explicitly allowed to run while nobody is there
+    std::optional<KnownTime> known;
 
     /// What the gate is asked with.
     BatteryState state() const;
@@ -37,9 +48,6 @@ struct ChargeWish {
     /// Ampere-hours that C counts of.
     double reference_Ah() const { return capacity_Ah > 0 ? capacity_Ah : battery.rated_Ah; }
 };
-
-/// Seconds: at the least, likely, at the most.
-using TimeRange = std::array<double, 3>;
 
 struct ChargePlan {
     std::string chemistry;

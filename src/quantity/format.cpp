@@ -39,6 +39,7 @@ double present(double value, const std::string& unit, const NumberStyle& style) 
 }  // namespace
 
 std::string fixed(double value, int digits, const NumberStyle& style) {
+    if (presentation().recorded) return written::sentence(written::kFixed, value, digits);
     if (!std::isfinite(value)) return "–";
     std::string text = fmt::format("{:.{}f}", std::abs(value), std::clamp(digits, 0, 9));
     const bool zero = text.find_first_not_of("0.") == std::string::npos;
@@ -87,6 +88,7 @@ ValueText valueText(const Reading& reading, const NumberStyle& style) {
 }
 
 std::string shortValue(double value, const std::string& unit, const NumberStyle& style) {
+    if (presentation().recorded) return written::sentence(written::kShort, value, unit);
     if (!std::isfinite(value)) return "–";
     const Scaled scale = scaleFor(value, unit, style);
     const double shown = present(value, unit, style) * scale.factor;

@@ -2,9 +2,12 @@
 
 #include <fmt/args.h>
 
+#include <algorithm>
 #include <charconv>
 #include <limits>
 #include <optional>
+
+#include "format.h"
 
 namespace nk {
 
@@ -97,13 +100,24 @@ std::optional<std::string> sentenceAt(Reader& r, int depth) {
     std::string_view words;
     if (!r.piece(kind, words) || kind != 't') return std::nullopt;
     const std::string english(words);
+    if (english == written::kShort || english == written::kFixed) {
+        std::string_view more;
+        char other = 0;
+        if (!r.piece(kind, words) || kind != 'd' || !r.piece(other, more)) return std::nullopt;
+        if (r.at >= r.text.size() || r.text[r.at] != written::kEnd) return std::nullopt;
+        ++r.at;
+        const double value = valueOf<double>(words).value_or(kNaN);
+        return english == written::kShort
+                   ? shortValue(value, std::string(more))
+                   : fixed(value, std::clamp(valueOf<int>(more).value_or(0), 0, 9));
+    }
     fmt::dynamic_format_arg_store<fmt::format_context> store;
     bool any = false;
     while (r.piece(kind, words)) {
         any = true;
         if (kind == 'd') {
             const auto x = valueOf<double>(words);
-            store.push_back(PhraseNumber{x.value_or(std::numeric_limits<double>::quiet_NaN())});
+            store.push_back(PhraseNumber{x.value_or(kNaN)});
         } else if (kind == 'i') {
             store.push_back(valueOf<long long>(words).value_or(0));
         } else if (kind == 'u') {

@@ -75,6 +75,10 @@ bool isRecorded(std::string_view text);
 namespace written {
 
 inline constexpr char kBegin = '\x02', kEnd = '\x03';
+/// Figures inside of sentences: value and unit, value and decimals.
+inline constexpr const char *kShort = "\x04short", *kFixed =
+                                                       "\x04"
+                                                       "fixed";
 
 void piece(std::string& out, char kind, std::string_view text);
 

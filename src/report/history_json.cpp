@@ -9,6 +9,7 @@
 #include "json_writer.h"
 #include "quantity/format.h"
 #include "quantity/iso_time.h"
+#include "quantity/phrase.h"
 #include "words.h"
 
 namespace nk {
@@ -56,7 +57,9 @@ std::string historyJson(const BatteryHistory& h) {
         out.key("uncertainty").number(r.uncertainty);
         out.key("interval_95").interval(r.low, r.high);
         out.key("method").text(r.method);
-        writeText(out, "at", isoTime(p.at_s));
+        writeText(out, "at", p.dayKnown() ? isoTime(p.at_s) : std::string());
+        out.key("day_known").boolean(p.dayKnown());
+        out.key("carried_Ah").number(p.carried_Ah);
         out.key("efc").number(p.efc);
         out.key("conditions").beginObject();
         for (const auto& [key, value] : kConditions) out.key(key).number(r.conditions.*value);
@@ -95,12 +98,14 @@ std::string historyCsv(const BatteryHistory& h) {
     std::string out =
         "name,value,unit,uncertainty,interval_95_low,interval_95_high,method,at,efc,c_rate,"
         "floor_V_per_cell,set_V_per_cell,cutoff_c,soc,delay_s,temperature_C,rest_before_s,mean_A,"
-        "began_full,source,recording,title,step,from_s,to_s,comparable,at_25C\n";
+        "plateau_A,from_level,end_slope_V_per_Ah,end_slope_share,end_doubt_V,began_full,source,"
+        "recording,title,step,from_s,to_s,comparable,at_25C\n";
     for (const HistoryPoint& p : h.points) {
         const StoredReading& r = p.reading;
         out += fmt::format("{},{},{},{},{},{},{},{},{}", csvCell(r.name), csvNumber(r.value),
                            csvCell(r.unit), csvNumber(r.uncertainty), csvNumber(r.low),
-                           csvNumber(r.high), csvCell(r.method), isoTime(p.at_s), csvNumber(p.efc));
+                           csvNumber(r.high), csvCell(r.method),
+                           p.dayKnown() ? isoTime(p.at_s) : std::string(), csvNumber(p.efc));
         for (const auto& [key, value] : kConditions) out += "," + csvNumber(r.conditions.*value);
         out += fmt::format(
             ",{},{},{},{},{},{},{},{},{}\n",
@@ -117,7 +122,7 @@ std::string historyText(const BatteryHistory& h) {
     for (const std::string& l : h.leftOut) out += "LEFT OUT  " + l + "\n";
     for (const HistoryPoint& p : h.points) {
         const StoredReading& r = p.reading;
-        std::string when = isoTime(p.at_s);
+        std::string when = p.dayKnown() ? isoTime(p.at_s) : phrase("no day");
         if (when.size() > 10) when.resize(10);
         const Metric* m = findMetric(r.name);
         out += fmt::format("{:10}  {:32} {}", when, m != nullptr ? m->title : r.name.c_str(),

@@ -83,7 +83,7 @@ void endsAndList(JsonWriter& out, double preflight_A, double temperature_C,
 
 }  // namespace
 
-std::string chargePlanJson(const ChargePlan& p) {
+std::string chargePlanJson(const ChargePlan& p, const std::string& timeFrom) {
     JsonWriter out;
     out.beginObject();
     out.key("schema").text("narrow-knee/plan/1");
@@ -112,6 +112,7 @@ std::string chargePlanJson(const ChargePlan& p) {
                 p.triage.word == Triage::Word::Gently ? std::string() : "charged");
     out.key("from_soc").number(p.fromSoc >= 0 ? p.fromSoc : kNaN);
     range(out, p.time_s);
+    out.key("time_from").text(timeFrom.empty() ? "usual" : timeFrom);
     out.key("knee_s").number(p.knee_s);
     out.key("reasons").beginObject();
     for (const auto& [name, words] : p.reasons) out.key(name.c_str()).text(words);
@@ -154,7 +155,7 @@ std::string chargerTasksText(const std::vector<ChargerTask>& tasks) {
     return out;
 }
 
-std::string chargePlanText(const ChargePlan& p) {
+std::string chargePlanText(const ChargePlan& p, const std::vector<std::string>& how) {
     std::string out;
     const auto row = [&](const char* name, const std::string& value, const char* reason) {
         const auto it = p.reasons.find(reason);
@@ -176,6 +177,7 @@ std::string chargePlanText(const ChargePlan& p) {
     row("timer", fmt::format("{:.0f} min", p.timer_min), "timer_min");
     row("capacity limit", fmt::format("{:.0f} mAh", p.capacityLimit_mAh), "capacity_limit_mAh");
     row("takes", minutes(p.time_s), "time_s");
+    for (const std::string& words : how) out += fmt::format("{:<29} {}\n", "", words);
     row("supply", fmt::format("{:.3g} W", p.supply_W), "supply_W");
     if (std::isfinite(p.fills)) row("fills", fmt::format("{:.1f}", p.fills), "fills");
     if (p.reasons.contains("life")) row("life", "", "life");

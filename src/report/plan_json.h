@@ -15,8 +15,10 @@ namespace nk {
 /// and what to do instead.
 std::string refusalJson(const Error& refused);
 
-std::string chargePlanJson(const ChargePlan& plan);
-std::string chargePlanText(const ChargePlan& plan);
+/// `timeFrom`: own_model, logged, usual; empty: usual, without a book.
+std::string chargePlanJson(const ChargePlan& plan, const std::string& timeFrom = {});
+/// `how`: what else could be said of its time.
+std::string chargePlanText(const ChargePlan& plan, const std::vector<std::string>& how = {});
 /// narrow-knee/charger-task/1.
 std::string chargerTasksJson(const std::vector<ChargerTask>& tasks);
 std::string chargerTasksText(const std::vector<ChargerTask>& tasks);

@@ -1,0 +1,130 @@
+#include "kept_standing.h"
+
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+
+#include "book/hash.h"
+
+namespace nk {
+
+namespace {
+
+using nlohmann::json;
+
+/// Of the way standings are made.
+constexpr int kVersion = 1;
+
+constexpr std::pair<const char*, double KeptStanding::*> kFields[] = {
+    {"capacity_Ah", &KeptStanding::capacity_Ah},
+    {"capacity_low_Ah", &KeptStanding::capacityLow_Ah},
+    {"capacity_high_Ah", &KeptStanding::capacityHigh_Ah},
+    {"capacity_at_s", &KeptStanding::capacityAt_s},
+    {"resistance_ohm", &KeptStanding::resistance_ohm},
+    {"resistance_at_s", &KeptStanding::resistanceAt_s},
+    {"last_seen_s", &KeptStanding::lastSeen_s},
+    {"last_use_s", &KeptStanding::lastUse_s},
+    {"last_balancing_s", &KeptStanding::lastBalancing_s},
+    {"last_full_s", &KeptStanding::lastFull_s},
+    {"last_test_s", &KeptStanding::lastTest_s},
+    {"hazards", &KeptStanding::hazards},
+};
+
+std::string settingOf(std::int64_t battery) {
+    return "standing:" + std::to_string(battery);
+}
+
+}  // namespace
+
+KeptStanding keptOf(const Standing& s) {
+    KeptStanding out;
+    if (s.capacity) {
+        out.capacity_Ah = s.capacity->value;
+        out.capacityLow_Ah = s.capacity->low;
+        out.capacityHigh_Ah = s.capacity->high;
+        out.capacityAt_s = s.capacity->at_s;
+    }
+    if (s.resistance) {
+        out.resistance_ohm = s.resistance->value;
+        out.resistanceAt_s = s.resistance->at_s;
+    }
+    out.lastSeen_s = s.lastSeen_s;
+    out.lastUse_s = s.lastUse_s;
+    out.lastBalancing_s = s.lastBalancing_s;
+    out.lastFull_s = s.lastFull_s;
+    out.lastTest_s = s.lastTest_s;
+    out.hazards = static_cast<double>(s.hazards.size());
+    return out;
+}
+
+std::string keptStandingText(const KeptStanding& standing, const std::string& fingerprint) {
+    json j{{"schema", "narrow-knee/standing-kept/1"}, {"fingerprint", fingerprint}};
+    for (const auto& [key, value] : kFields)
+        if (std::isfinite(standing.*value)) j[key] = standing.*value;
+    return j.dump();
+}
+
+std::optional<KeptStanding> keptStandingIn(const std::string& text,
+                                           const std::string& fingerprint) {
+    const json j = json::parse(text, nullptr, false);
+    if (!j.is_object()) return std::nullopt;
+    const auto print = j.find("fingerprint");
+    if (print == j.end() || !print->is_string() || print->get<std::string>() != fingerprint)
+        return std::nullopt;
+    KeptStanding out;
+    for (const auto& [key, value] : kFields)
+        if (const auto at = j.find(key); at != j.end() && at->is_number())
+            out.*value = at->get<double>();
+    return out;
+}
+
+Expected<std::map<std::int64_t, KeptStanding>> keptStandings(BenchBook& book,
+                                                             const std::set<std::int64_t>& ids) {
+    const auto batteries = book.batteries();
+    if (!batteries) return tl::unexpected<Error>(batteries.error());
+    const auto recordings = book.recordings();
+    if (!recordings) return tl::unexpected<Error>(recordings.error());
+    const auto lives = book.lives();
+    if (!lives) return tl::unexpected<Error>(lives.error());
+    const auto spots = book.lastSpotReadings();
+    if (!spots) return tl::unexpected<Error>(spots.error());
+    const auto makings = allMakings(book, *recordings);
+    if (!makings) return tl::unexpected<Error>(makings.error());
+    std::map<std::int64_t, std::string> of;
+    for (std::size_t k = 0; k < recordings->size(); ++k) {
+        const RecordingEntry& r = (*recordings)[k];
+        // What is stale by its makings makes a standing stale too.
+        of[r.batteryId] += fmt::format("|{}:{}:{}", r.id, fingerprintOf((*makings)[k]), r.at_s());
+        if (!r.dayKnown()) of[r.batteryId] += "?";
+    }
+    std::map<std::int64_t, KeptStanding> out;
+    for (const BatteryEntry& e : *batteries) {
+        if (!ids.empty() && !ids.contains(e.id)) continue;
+        const auto life = lives->find(e.id);
+        const auto spot = spots->find(e.id);
+        std::size_t hand = 0;
+        if (spot != spots->end()) {
+            const auto own = book.spotReadings(e.id);
+            if (!own) return tl::unexpected<Error>(own.error());
+            hand = own->size();
+        }
+        std::string all = fmt::format("standing {}|{}|{}|{}|{}|{}|{}", kVersion,
+                                      e.battery.chemistry, e.battery.series, e.battery.rated_Ah,
+                                      life != lives->end() ? lifeJson(life->second) : "",
+                                      spot != spots->end() ? spot->second : 0.0, hand);
+        const std::string fingerprint = sha256(all + of[e.id]).substr(0, 24);
+        if (auto kept = keptStandingIn(book.setting(settingOf(e.id)).value_or(std::string()),
+                                       fingerprint)) {
+            out[e.id] = *kept;
+            continue;
+        }
+        const auto made = standingOf(book, e.id);
+        if (!made) return tl::unexpected<Error>(made.error());
+        out[e.id] = keptOf(*made);
+        if (!book.readOnly())
+            (void)book.keepComputed(settingOf(e.id), keptStandingText(out[e.id], fingerprint));
+    }
+    return out;
+}
+
+}  // namespace nk

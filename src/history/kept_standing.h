@@ -1,0 +1,33 @@
+// Standings as the book keeps them: made once, quoted by lists over all batteries without a look at
+// their readings. Each has the fingerprint of what made it; a stale one is made anew.
+#pragma once
+
+#include <map>
+#include <set>
+
+#include "standing.h"
+
+namespace nk {
+
+/// What lists quote.
+struct KeptStanding {
+    double capacity_Ah = kNaN, capacityLow_Ah = kNaN, capacityHigh_Ah = kNaN, capacityAt_s = kNaN;
+    double resistance_ohm = kNaN, resistanceAt_s = kNaN;
+    double lastSeen_s = kNaN, lastUse_s = kNaN, lastBalancing_s = kNaN, lastFull_s = kNaN,
+           lastTest_s = kNaN;
+    double hazards = 0;  ///< how many are on file
+};
+
+KeptStanding keptOf(const Standing& standing);
+
+/// Of these batteries (all where empty), with few passes over the book. Stale ones are made anew
+/// and kept where the book can be written. Errors: the book cannot be read.
+Expected<std::map<std::int64_t, KeptStanding>> keptStandings(
+    BenchBook& book, const std::set<std::int64_t>& ids = {});
+
+/// As it is kept: JSON (docs/formats.md). Nothing where it cannot be read or is of another
+/// fingerprint.
+std::string keptStandingText(const KeptStanding& standing, const std::string& fingerprint);
+std::optional<KeptStanding> keptStandingIn(const std::string& text, const std::string& fingerprint);
+
+}  // namespace nk
