@@ -63,7 +63,10 @@ void later(double& into, double at_s) {
 }
 
 std::string daysAgo(double from_s, double now_s) {
-    const double days = std::max(0.0, std::floor((now_s - from_s) / kDay_s));
+    // Days of the calendar, as people count them.
+    const double offset = localOffset_s(now_s);
+    const double days = std::max(
+        0.0, std::floor((now_s + offset) / kDay_s) - std::floor((from_s + offset) / kDay_s));
     return days < 1   ? phrase("less than a day ago")
            : days < 2 ? phrase("a day ago")
                       : phrase("{:.0f} days ago", days);

@@ -81,8 +81,10 @@ std::optional<TimeRange> loggedCharge_s(const BatteryHistory& history, double ca
     if (times.empty()) return std::nullopt;
     std::ranges::sort(times);
     const double middle = median(times);
-    if (times.size() == 1) return TimeRange{0.9 * middle, middle, 1.1 * middle};
-    return TimeRange{times.front(), middle, times.back()};
+    // Equal ones do not make the next one sure.
+    const double half = times.size() == 1 ? 0.10 : 0.03;
+    return TimeRange{std::min(times.front(), (1 - half) * middle), middle,
+                     std::max(times.back(), (1 + half) * middle)};
 }
 
 double ownCurrent_A(const BatteryHistory& history, double capacity_Ah) {

@@ -29,6 +29,8 @@ bool fairConditions(const ReadingConditions& c) {
 struct Told {
     const HistoryPoint* capacity = nullptr;
     double mean_V = kNaN, resistance_ohm = kNaN;
+    double more_Ah = 0;  ///< left under its end
+    bool whole = true;
     double length_s() const { return capacity->reading.to_s - capacity->reading.from_s; }
 };
 
@@ -43,13 +45,24 @@ std::vector<Told> discharges(const BatteryHistory& h) {
         if (p.reading.name == "resistance_10s" || p.reading.name == "resistance_30s")
             ohms.try_emplace(p.reading.recordingId, p.reading.value);
     }
+    const Chemistry* chemistry = h.battery.battery.chemistryData();
     std::vector<Told> out;
     for (const HistoryPoint& p : h.points) {
         const std::pair place{p.reading.recordingId, p.reading.step};
-        if (p.reading.name != "delivered_capacity" || p.byHand() || !p.dayKnown() ||
-            !whole.contains(place))
-            continue;
-        Told t{&p, kNaN, kNaN};
+        if (p.reading.name != "delivered_capacity" || p.byHand() || !p.dayKnown()) continue;
+        Told t;
+        t.capacity = &p;
+        const ReadingConditions& c = p.reading.conditions;
+        if (!whole.contains(place)) {
+            // It stopped above the usual floor. To the battery's own common floor it may be whole;
+            // else what was left is known as far as its last slope tells: it only grows steeper.
+            constexpr double kLeftWhole = 0.15, kLeftMost = 0.25;
+            if (chemistry == nullptr || !c.beganFull.value_or(false)) continue;
+            t.more_Ah = (c.floor_V_per_cell - chemistry->dischargeFloor_V) / c.endSlope_V_Ah *
+                        (1 + 2 * c.endSlopeShare);
+            if (!(t.more_Ah >= 0 && t.more_Ah <= kLeftMost * p.reading.value)) continue;
+            t.whole = std::isfinite(p.carried_Ah) && t.more_Ah <= kLeftWhole * p.reading.value;
+        }
         if (const auto v = volts.find(place); v != volts.end()) t.mean_V = v->second;
         if (const auto r = ohms.find(p.reading.recordingId); r != ohms.end())
             t.resistance_ohm = r->second;
@@ -112,8 +125,12 @@ Tests testsOf(const BatteryHistory& h, bool fair, double until_s) {
     Tests out;
     const Told* last = nullptr;
     const auto all = discharges(h);
+    const bool anyWhole = std::ranges::any_of(all, [&](const Told& t) {
+        return t.whole && t.capacity->at_s <= until_s &&
+               (!fair || fairConditions(t.capacity->reading.conditions));
+    });
     for (const Told& t : all) {
-        if (t.capacity->at_s > until_s) continue;
+        if (t.capacity->at_s > until_s || (anyWhole && !t.whole)) continue;
         if (last != nullptr)
             if (auto unseen = unseenBeside(h.battery.battery, *last, t)) {
                 out.unseen = std::move(unseen);
@@ -122,8 +139,8 @@ Tests testsOf(const BatteryHistory& h, bool fair, double until_s) {
         last = &t;
         if (fair && !fairConditions(t.capacity->reading.conditions)) continue;
         out.list.push_back({t.capacity->at_s, t.capacity->efc, t.capacity->atFloor(),
-                            t.capacity->atFloorUncertainty(), t.capacity->reading.recordingId,
-                            t.capacity});
+                            t.capacity->atFloorUncertainty(), t.more_Ah,
+                            t.capacity->reading.recordingId, t.capacity});
     }
     return out;
 }
@@ -154,6 +171,7 @@ void capacityOf(const BatteryHistory& h, const std::vector<WholeTest>& tests, St
     f.conditions = newest.point->reading.conditions;
     f.recording = newest.recording;
     f.carried = looksCarried(*newest.point);
+    f.more_Ah = newest.more_Ah;
     f.floor_V_per_cell = std::isfinite(newest.point->carried_Ah) ? h.floor_V_per_cell
                                                                  : f.conditions.floor_V_per_cell;
     double value = newest.value_Ah;

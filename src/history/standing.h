@@ -21,15 +21,17 @@ struct StandingFigure {
     ReadingConditions conditions;
     double floor_V_per_cell = kNaN;  ///< of a capacity: down to here
     bool carried = false;            ///< of a capacity: its discharge ended beside that floor
-    bool trend = false;              ///< drawn to the line of the comparable ones
-    std::int64_t recording = 0;      ///< its evidence
-    std::string school;              ///< of a resistance: its kind
+    double more_Ah = 0;          ///< of a capacity: what was left under it at the most; 0: nothing
+    bool trend = false;          ///< drawn to the line of the comparable ones
+    std::int64_t recording = 0;  ///< its evidence
+    std::string school;          ///< of a resistance: its kind
 };
 
 /// A whole discharge of a known day, from full to the common floor, under fair conditions.
 struct WholeTest {
     double at_s = kNaN, efc = kNaN;
     double value_Ah = kNaN, uncertainty_Ah = kNaN;  ///< at the common floor
+    double more_Ah = 0;  ///< left under its end at the most, by its own last slope; 0: nothing
     std::int64_t recording = 0;
     const HistoryPoint* point = nullptr;  ///< in the history that it was found in
 };
@@ -81,7 +83,8 @@ struct Standing {
 };
 
 /// Whole discharges of known days in their order, fair ones alone where `fair`; without those that
-/// an unseen load makes doubtful.
+/// an unseen load makes doubtful. Where there is none, those that stopped early: what was left is
+/// told with them.
 std::vector<WholeTest> wholeTests(const BatteryHistory& history, bool fair = true);
 
 /// Pure. `recordings`: of the whole book or of this battery; only what lies up to `at_s` counts.

@@ -95,12 +95,12 @@ class Judge {
         const StandingFigure& now = *standing_.capacity;
         for (const WholeTest& t : tests_) {
             if (t.recording == now.recording) break;
-            take(t.value_Ah - 2 * t.uncertainty_Ah, t.value_Ah + 2 * t.uncertainty_Ah);
+            take(t.value_Ah - 2 * t.uncertainty_Ah, t.value_Ah + t.more_Ah + 2 * t.uncertainty_Ah);
         }
-        take(now.low, now.high);
+        take(now.low, now.high + now.more_Ah);
         for (const double limit : limits)
-            out_.straddles =
-                out_.straddles || (now.low / rated_ < limit && now.high / rated_ > limit);
+            out_.straddles = out_.straddles || (now.low / rated_ < limit &&
+                                                (now.high + now.more_Ah) / rated_ > limit);
         return is;
     }
 
@@ -113,14 +113,19 @@ class Judge {
         };
         const std::string gave =
             phrase("It gives {} of the {} on the label, {:.0f} %", shortValue(now.value, "Ah"),
-                   shortValue(rated_, "Ah"), 100 * share);
+                   shortValue(rated_, "Ah"), 100 * share) +
+            (now.more_Ah > 0.01 * now.value
+                 ? phrase(
+                       ", down to {:.2f} V a cell, where it was stopped; {} at the most were left",
+                       now.floor_V_per_cell, shortValue(now.more_Ah, "Ah"))
+                 : std::string());
         // Nickel fades by being left alone, and comes back: few cycles do not make it new. Only
         // where cycles have settled, and low, does the label stand against it.
         const bool settledLow =
             stairs_ && !stairs_->worthAnother && stairs_->settlesHigh_Ah < rules_.weak * rated_;
         const WholeTest& first = tests_.front();
         const bool falseLabel =
-            now.high / rated_ < rules_.falseLabel &&
+            (now.high + now.more_Ah) / rated_ < rules_.falseLabel &&
             (first.value_Ah + 2 * first.uncertainty_Ah) / rated_ < rules_.falseLabel &&
             !(first.efc > rules_.newCycles) && (!nickel_ || settledLow);
         if (falseLabel && standing_.claimTestable) {
@@ -133,11 +138,12 @@ class Judge {
         }
         const int is = classOf();
         const std::string straddles =
-            out_.straddles ? " " + phrase(
-                                       "Its interval of {} to {} holds a limit: on this side of "
-                                       "it by the rule alone.",
-                                       shortValue(now.low, "Ah"), shortValue(now.high, "Ah"))
-                           : std::string();
+            out_.straddles
+                ? " " + phrase(
+                            "Its interval of {} to {} holds a limit: on this side of "
+                            "it by the rule alone.",
+                            shortValue(now.low, "Ah"), shortValue(now.high + now.more_Ah, "Ah"))
+                : std::string();
         if (is == 0) {
             add(Grade::Retire, reason("capacity", gave + phrase(": out.") + straddles, rules_.out));
         } else if (is == 1) {
@@ -198,7 +204,8 @@ class Judge {
     void resistance() {
         std::map<std::string, std::vector<const HistoryPoint*>> groups;
         for (const HistoryPoint& p : h_.points)
-            if (p.reading.name.starts_with("resistance_") && !p.comparable.empty())
+            if (p.reading.name.starts_with("resistance_") && !p.comparable.empty() &&
+                !(standing_.unseen && standing_.unseen->recording == p.reading.recordingId))
                 groups[p.comparable].push_back(&p);
         double worst = 0, surely = 0;
         VerdictReason reason;

@@ -54,6 +54,7 @@ void writeFigure(JsonWriter& out, const char* key, const std::optional<StandingF
         out.key("floor_V_per_cell").number(f->floor_V_per_cell);
         out.key("carried").boolean(f->carried);
         out.key("trend").boolean(f->trend);
+        out.key("more_left_Ah").number(f->more_Ah);
     } else {
         out.key("school").text(f->school);
     }
@@ -209,6 +210,8 @@ std::string standingText(const Standing& s, const StandingExtras& more) {
             words += phrase(" to {:.2f} V a cell", c.floor_V_per_cell);
         if (std::isfinite(c.conditions.temperature_C))
             words += phrase(", {:.0f} °C on average", c.conditions.temperature_C);
+        if (c.more_Ah > 0.01 * c.value)
+            words += phrase("; at most {} were left", shortValue(c.more_Ah, "Ah"));
         if (c.carried) words += phrase(", carried to this floor");
         row("capacity", words);
     } else {
