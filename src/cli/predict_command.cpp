@@ -4,10 +4,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <ostream>
+#include <tuple>
 
 #include "formats/importer.h"
+#include "history/open_recording.h"
+#include "history/own_models.h"
 #include "ownmodel/predict.h"
 #include "quantity/format.h"
 #include "report/json_writer.h"
@@ -18,7 +22,12 @@ PredictCommand::PredictCommand(CLI::App& app, int& status, std::ostream& out, st
     : out_(out), err_(err) {
     CLI::App* command = app.add_subcommand(
         "predict", "What this battery would do, by a model learned from its own logs");
-    command->add_option("--from", logs_, "logs of this battery")->required();
+    auto* from = command->add_option("--from", logs_, "logs of this battery");
+    command
+        ->add_option("--book", ofBook_,
+                     "BOOK BATTERY: its own model as the book keeps it, instead of --from")
+        ->expected(2)
+        ->excludes(from);
     command
         ->add_option("--do", steps_,
                      "charge:2A:4.20V:0.1A, discharge:5A:3.0V, power:20W:3.0V, rest:30min (volts a "
@@ -45,15 +54,41 @@ int PredictCommand::run() {
         if (!step) return err_ << step.error().text() << '\n', 2;
         steps.push_back(*step);
     }
+    if (logs_.empty() && ofBook_.empty()) throw CLI::RequiredError("--from or --book");
     std::vector<RecordingPtr> recordings;
     std::vector<Steps> found;
     Battery battery = input->battery;
-    found.reserve(logs_.size());
+    if (!ofBook_.empty()) {
+        auto book = BenchBook::open(ofBook_[0], false);
+        if (!book) return err_ << book.error().text() << '\n', 1;
+        const auto entry = findBattery(**book, ofBook_[1]);
+        if (!entry) return err_ << entry.error().text() << '\n', 1;
+        const double ambient = battery.ambient_C;
+        battery = entry->battery;
+        if (input->battery.hasAmbient()) battery.ambient_C = ambient;
+        const auto kept = ownModelOf(**book, entry->id);
+        if (!kept) return err_ << kept.error().text() << '\n', 1;
+        return tell(kept->model, kept->learnedFrom.size(), battery, steps);
+    }
+    std::vector<Imported> read;
     for (const std::string& file : logs_) {
-        const auto log = readLogFile(file, input->options);
+        auto log = readLogFile(file, input->options);
         if (!log) return err_ << log.error().text() << '\n', 1;
-        recordings.push_back(log->recording);
-        const Recording& r = *log->recording;
+        read.push_back(std::move(*log));
+    }
+    // The newest first, however they were named: their order changes nothing.
+    std::ranges::stable_sort(read, [](const Imported& a, const Imported& b) {
+        const auto key = [](const Imported& i) {
+            const Recording& r = *i.recording;
+            return std::tuple(std::isfinite(i.startEpoch_s) ? -i.startEpoch_s : 1e18,
+                              -r.duration_s(), r.size(), r.empty() ? 0.0 : r.voltage_V()[0]);
+        };
+        return key(a) < key(b);
+    });
+    found.reserve(read.size());
+    for (const Imported& log : read) {
+        recordings.push_back(log.recording);
+        const Recording& r = *log.recording;
         if (battery.series < 1)
             battery = completeBattery(battery, r.voltage_V(), r.current_A(),
                                       static_cast<int>(r.cells_V().size()));
@@ -64,6 +99,12 @@ int PredictCommand::run() {
         logs.push_back({recordings[k].get(), &found[k]});
     const auto model = fitOwnModel(logs, battery);
     if (!model) return err_ << model.error().text() << '\n', 1;
+    return tell(*model, logs.size(), battery, steps);
+}
+
+int PredictCommand::tell(const OwnModel& own, std::size_t logs, const Battery& battery,
+                         const std::vector<PredictStep>& steps) {
+    const OwnModel* const model = &own;
     PredictSetting setting;
     setting.startSoc = startSoc_ >= 0 ? startSoc_ : steps.front().charges() ? 0 : 1;
     setting.ambient_C = battery.hasAmbient()
@@ -75,7 +116,7 @@ int PredictCommand::run() {
         out_ << fmt::format(
             "Learned from {} logs: {:.3f} Ah, misses what it did not see by {:.1f} mV a "
             "cell.\n",
-            logs.size(), model->capacity_Ah, 1000 * model->leftOutRms_V);
+            logs, model->capacity_Ah, 1000 * model->leftOutRms_V);
         for (const std::string& c : model->caveats) out_ << "  " << c << '\n';
         for (const PredictedStep& p : *told) {
             out_ << fmt::format(

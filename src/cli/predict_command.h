@@ -4,6 +4,7 @@
 #include <iosfwd>
 
 #include "options.h"
+#include "ownmodel/predict.h"
 
 namespace nk {
 
@@ -13,12 +14,14 @@ class PredictCommand {
 
   private:
     int run();
+    int tell(const OwnModel& own, std::size_t logs, const Battery& battery,
+             const std::vector<PredictStep>& steps);
 
     std::ostream& out_;
     std::ostream& err_;
     BatteryOptions battery_;
     ReadingOptions reading_;
-    std::vector<std::string> logs_, steps_;
+    std::vector<std::string> logs_, steps_, ofBook_;
     double startSoc_ = -1;
     bool json_ = false;
 };

@@ -27,6 +27,7 @@ int VerdictCommand::run() {
     if (!json_) {
         out_ << battery->battery.name << ": " << verdict->verdict << '\n';
         for (const VerdictReason& r : verdict->reasons) out_ << "  " << r.text << '\n';
+        if (!verdict->change.empty()) out_ << "  " << verdict->change << '\n';
         if (!verdict->logNext.empty()) out_ << "Next: " << verdict->logNext << '\n';
         return 0;
     }
@@ -55,6 +56,12 @@ int VerdictCommand::run() {
     out.key("siblings_median").number(verdict->yardsticks.siblingsMedian);
     out.key("latest").number(verdict->yardsticks.latest);
     out.endObject();
+    out.key("straddles").boolean(verdict->straddles);
+    out.key("change");
+    if (verdict->change.empty())
+        out.null();
+    else
+        out.text(verdict->change);
     out.key("log_next");
     if (verdict->logNext.empty())
         out.null();

@@ -102,9 +102,9 @@ std::string apartBecause(const HistoryPoint& p) {
 
 StoredReading fromHand(const SpotReading& s) {
     StoredReading r;
-    r.name = s.kind == "charge"       ? "delivered_capacity"
-             : s.kind == "energy"     ? "delivered_energy"
-             : s.kind == "voltage"    ? "rested_voltage"
+    r.name = s.kind == "charge"    ? "delivered_capacity"
+             : s.kind == "energy"  ? "delivered_energy"
+             : s.kind == "voltage" ? s.method == "under_load" ? "loaded_voltage" : "rested_voltage"
              : s.kind == "resistance" ? "resistance_" + (s.method.empty() ? "other" : s.method)
                                       : s.kind;
     r.unit = s.kind == "charge"       ? "Ah"
@@ -267,6 +267,8 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
     for (const SpotReading& s : *spots) {
         HistoryPoint p;
         p.reading = fromHand(s);
+        if (rated > 0 && std::isfinite(s.current_A))
+            p.reading.conditions.cRate = std::abs(s.current_A) / rated;
         p.spot = s.id;
         p.at_s = s.atEpoch_s;
         p.title = s.note;

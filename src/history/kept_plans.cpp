@@ -218,11 +218,12 @@ std::vector<AgainstLog> againstLog(const KeptPlan& plan, const OpenedRecording& 
         out.push_back(std::move(a));
     }
     const double took = charge->time_s();
-    AgainstLog time{"time",
-                    durationText(plan.time_s[0]) + " … " + durationText(plan.time_s[2]),
-                    durationText(took),
-                    {},
-                    took > 0.98 * plan.time_s[0] && took < 1.02 * plan.time_s[2]};
+    AgainstLog time{
+        "time",
+        durationText(plan.time_s[0], plan.time_s[2]) + " … " + durationText(plan.time_s[2]),
+        durationText(took),
+        {},
+        took > 0.98 * plan.time_s[0] && took < 1.02 * plan.time_s[2]};
     if (!time.met)
         time.words = took < plan.time_s[0]
                          ? phrase("Quicker than planned: fuller at the start, or less capacity.")

@@ -5,6 +5,8 @@
 #include <nlohmann/json.hpp>
 
 #include "book/hash.h"
+#include "quantity/format.h"
+#include "quantity/phrase.h"
 
 namespace nk {
 
@@ -20,6 +22,10 @@ constexpr std::pair<const char*, double KeptStanding::*> kFields[] = {
     {"capacity_low_Ah", &KeptStanding::capacityLow_Ah},
     {"capacity_high_Ah", &KeptStanding::capacityHigh_Ah},
     {"capacity_at_s", &KeptStanding::capacityAt_s},
+    {"capacity_rate_C", &KeptStanding::capacityRate_C},
+    {"capacity_floor_V", &KeptStanding::capacityFloor_V},
+    {"capacity_temperature_C", &KeptStanding::capacityTemperature_C},
+    {"capacity_more_Ah", &KeptStanding::capacityMore_Ah},
     {"resistance_ohm", &KeptStanding::resistance_ohm},
     {"resistance_at_s", &KeptStanding::resistanceAt_s},
     {"last_seen_s", &KeptStanding::lastSeen_s},
@@ -43,10 +49,15 @@ KeptStanding keptOf(const Standing& s) {
         out.capacityLow_Ah = s.capacity->low;
         out.capacityHigh_Ah = s.capacity->high;
         out.capacityAt_s = s.capacity->at_s;
+        out.capacityRate_C = s.capacity->conditions.cRate;
+        out.capacityFloor_V = s.capacity->floor_V_per_cell;
+        out.capacityTemperature_C = s.capacity->conditions.temperature_C;
+        out.capacityMore_Ah = s.capacity->more_Ah;
     }
     if (s.resistance) {
         out.resistance_ohm = s.resistance->value;
         out.resistanceAt_s = s.resistance->at_s;
+        out.resistanceSchool = s.resistance->school;
     }
     out.lastSeen_s = s.lastSeen_s;
     out.lastUse_s = s.lastUse_s;
@@ -57,10 +68,30 @@ KeptStanding keptOf(const Standing& s) {
     return out;
 }
 
+std::string conditionsWords(const KeptStanding& s) {
+    std::string out;
+    const auto add = [&](const std::string& words) { out += (out.empty() ? "" : ", ") + words; };
+    if (std::isfinite(s.capacityRate_C)) add(phrase("{:.2g}C", s.capacityRate_C));
+    if (std::isfinite(s.capacityFloor_V))
+        out += (out.empty() ? "" : " ") + phrase("to {:.2f} V a cell", s.capacityFloor_V);
+    if (std::isfinite(s.capacityTemperature_C))
+        add(phrase("{:.0f} °C on average", s.capacityTemperature_C));
+    return out;
+}
+
+std::string conditionsShort(const KeptStanding& s) {
+    std::string out;
+    if (std::isfinite(s.capacityRate_C)) out = phrase("{:.2g}C", s.capacityRate_C);
+    if (std::isfinite(s.capacityTemperature_C))
+        out += (out.empty() ? "" : ", ") + shortValue(s.capacityTemperature_C, "C");
+    return out;
+}
+
 std::string keptStandingText(const KeptStanding& standing, const std::string& fingerprint) {
     json j{{"schema", "narrow-knee/standing-kept/1"}, {"fingerprint", fingerprint}};
     for (const auto& [key, value] : kFields)
         if (std::isfinite(standing.*value)) j[key] = standing.*value;
+    if (!standing.resistanceSchool.empty()) j["resistance_school"] = standing.resistanceSchool;
     return j.dump();
 }
 
@@ -75,6 +106,8 @@ std::optional<KeptStanding> keptStandingIn(const std::string& text,
     for (const auto& [key, value] : kFields)
         if (const auto at = j.find(key); at != j.end() && at->is_number())
             out.*value = at->get<double>();
+    if (const auto at = j.find("resistance_school"); at != j.end() && at->is_string())
+        out.resistanceSchool = at->get<std::string>().substr(0, 40);
     return out;
 }
 

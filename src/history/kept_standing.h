@@ -12,13 +12,22 @@ namespace nk {
 /// What lists quote.
 struct KeptStanding {
     double capacity_Ah = kNaN, capacityLow_Ah = kNaN, capacityHigh_Ah = kNaN, capacityAt_s = kNaN;
+    /// Of that capacity: rate, floor a cell, mean warmth, and what was left at the most, Ah.
+    double capacityRate_C = kNaN, capacityFloor_V = kNaN, capacityTemperature_C = kNaN,
+           capacityMore_Ah = kNaN;
     double resistance_ohm = kNaN, resistanceAt_s = kNaN;
+    std::string resistanceSchool;  ///< its kind of reading
     double lastSeen_s = kNaN, lastUse_s = kNaN, lastBalancing_s = kNaN, lastFull_s = kNaN,
            lastTest_s = kNaN;
     double hazards = 0;  ///< how many are on file
 };
 
 KeptStanding keptOf(const Standing& standing);
+
+/// "0.6C to 3.00 V a cell, 21 °C on average": under which conditions its capacity was measured.
+std::string conditionsWords(const KeptStanding& standing);
+/// The same where there is little room: "0.6C, 21 °C".
+std::string conditionsShort(const KeptStanding& standing);
 
 /// Of these batteries (all where empty), with few passes over the book. Stale ones are made anew
 /// and kept where the book can be written. Errors: the book cannot be read.

@@ -35,7 +35,7 @@ std::optional<PredictStep> stepOf(const ChargePlan& plan) {
 std::string spanText(const TimeRange& t) {
     return durationText(t[0]) == durationText(t[2])
                ? durationText(t[1])
-               : phrase("{} ({} to {})", durationText(t[1]), durationText(t[0]),
+               : phrase("{} ({} to {})", durationText(t[1], t[2]), durationText(t[0], t[2]),
                         durationText(t[2]));
 }
 
@@ -111,7 +111,10 @@ void fillIn(ChargeWish& wish, const Standing& standing, const BatteryHistory& hi
     if (wish.rate_C > 0 || wish.current_A > 0) return;
     const Chemistry* c = wish.battery.chemistryData();
     const double own = ownCurrent_A(history, wish.reference_Ah());
-    if (c != nullptr && own > 0 && own <= c->chargeC * wish.reference_Ah()) wish.current_A = own;
+    if (c != nullptr && own > 0 && own <= c->chargeC * wish.reference_Ah()) {
+        wish.current_A = own;
+        wish.ownCurrent = true;
+    }
 }
 
 void fillIn(ProgramWish& wish, const Standing& standing) {

@@ -167,6 +167,7 @@ class Pad {
             }
             if (word.empty()) return;
         }
+        if (numbers_.empty() && sayWord(plain(word))) return;
         const Unit* unit = unitOf(word);
         if (unit == nullptr || numbers_.empty()) {
             unknown(harmless(word, 30));
@@ -175,6 +176,15 @@ class Pad {
             return;
         }
         store(unit->kind, unit->factor);
+    }
+
+    /// Words that say under what the volts were read.
+    bool sayWord(const std::string& word) {
+        for (const char* w : {"rest", "rested", "resting", "ruhe", "ruhend"})
+            if (word == w) return rested_ = true;
+        for (const char* w : {"load", "loaded", "last"})
+            if (word == w) return loaded_ = true;
+        return word == "at" || word == "under" || word == "in" || word == "unter";
     }
 
     void store(const std::string& kind, double factor) {
@@ -271,6 +281,15 @@ class Pad {
         }
         if (out_.readings.empty() && out_.problem.empty())
             out_.problem = phrase("There is no reading in it yet.");
+        // A line with a charge is a discharge that ended: its volts are volts under load. So are
+        // those beside a current. Only volts alone, or a line that says so, are rested.
+        const bool flows = std::isfinite(current_A_) && current_A_ != 0;
+        underLoad_ = loaded_ || (!rested_ && (of("charge") != nullptr || of("energy") != nullptr ||
+                                              of("duration") != nullptr || flows));
+        for (SpotReading& s : out_.readings)
+            if (s.kind == "voltage" && underLoad_) s.method = "under_load";
+        if (underLoad_ && of("voltage") != nullptr)
+            out_.chips[voltageChip_] += phrase(" (under load)");
         voltage();
         charge();
         energy();
@@ -282,7 +301,7 @@ class Pad {
 
     /// Without a current in the line it may have rested: what that would tell.
     void rested(const SpotReading& v) {
-        if (std::isfinite(current_A_) && current_A_ != 0) return;
+        if (underLoad_) return;
         const double cells = battery_.cells();
         const auto soc =
             restedCharge(battery_, v.value / cells, v.resolution / std::sqrt(12.0) / cells);
@@ -383,6 +402,8 @@ class Pad {
     int join_ = 0;            ///< a sign that waits for its number
     double temperature_C_ = kNaN, current_A_ = kNaN;
     std::size_t voltageChip_ = 0;
+    bool rested_ = false, loaded_ = false;  ///< said in words
+    bool underLoad_ = false;                ///< its volts
     PadLine out_;
 };
 
@@ -413,6 +434,7 @@ std::string padText(const SpotReading& reading) {
     else
         out = figure(reading.value);
     out += std::string(" ") + unit;
+    if (reading.kind == "voltage" && reading.method == "under_load") out += " under load";
     if (std::isfinite(reading.current_A)) out += fmt::format(" {:.6g} A", reading.current_A);
     if (std::isfinite(reading.temperature_C))
         out += fmt::format(" {:.6g} °C", reading.temperature_C);

@@ -11,9 +11,11 @@
 #include <memory>
 
 #include "book/notes.h"
+#include "kept_standing.h"
 #include "quantity/harmless.h"
 #include "quantity/iso_time.h"
 #include "quantity/phrase.h"
+#include "verdict.h"
 
 namespace nk {
 
@@ -40,6 +42,8 @@ struct ShelfRow {
     std::int64_t id = 0;
     Battery battery;
     BatteryLife life;
+    KeptStanding standing;  ///< only written
+    std::string verdict;    ///< only written
 };
 
 /// How one column is written and read. `read` returns what would be accepted, empty: it was read.
@@ -93,6 +97,11 @@ ShelfColumn wholeColumn(const char* name, int Battery::*member) {
                            ? std::string()
                            : phrase("a whole number, 0 or more");
             }};
+}
+
+/// What the standing says: written, and passed over when it comes back.
+ShelfColumn toldColumn(const char* name, std::function<std::string(const ShelfRow&)> write) {
+    return {name, std::move(write), [](const std::string&, ShelfRow&) { return std::string(); }};
 }
 
 const std::vector<ShelfColumn>& columns() {
@@ -171,6 +180,27 @@ const std::vector<ShelfColumn>& columns() {
                         ? std::string()
                         : phrase("a SHA-256 in hexadecimal digits");
          }},
+        {"bought_new",
+         [](const ShelfRow& r) {
+             return r.life.boughtNew < 0 ? std::string() : std::to_string(r.life.boughtNew);
+         },
+         [](const std::string& cell, ShelfRow& r) {
+             if (cell != "0" && cell != "1") return phrase("1 (new), 0 (used) or nothing");
+             r.life.boughtNew = cell == "1" ? 1 : 0;
+             return std::string();
+         }},
+        toldColumn("capacity_Ah", [](const ShelfRow& r) { return figure(r.standing.capacity_Ah); }),
+        toldColumn("capacity_at",
+                   [](const ShelfRow& r) {
+                       return std::isfinite(r.standing.capacityAt_s)
+                                  ? isoTime(r.standing.capacityAt_s).substr(0, 10)
+                                  : std::string();
+                   }),
+        toldColumn("capacity_low",
+                   [](const ShelfRow& r) { return figure(r.standing.capacityLow_Ah); }),
+        toldColumn("capacity_high",
+                   [](const ShelfRow& r) { return figure(r.standing.capacityHigh_Ah); }),
+        toldColumn("verdict", [](const ShelfRow& r) { return r.verdict; }),
         {"card", [](const ShelfRow& r) { return cardJson(r.battery); },
          [](const std::string& cell, ShelfRow& r) {
              r.battery.rules.clear();
@@ -395,12 +425,24 @@ Expected<std::string> shelfTable(BenchBook& book) {
     if (!batteries) return tl::unexpected<Error>(batteries.error());
     const auto lives = book.lives();
     if (!lives) return tl::unexpected<Error>(lives.error());
+    const auto standings = keptStandings(book);
+    if (!standings) return tl::unexpected<Error>(standings.error());
     std::string out;
     for (const ShelfColumn& c : columns()) out += (out.empty() ? "" : ",") + std::string(c.name);
     out += "\r\n";
     for (const BatteryEntry& e : *batteries) {
-        ShelfRow row{e.id, e.battery, {}};
+        ShelfRow row;
+        row.id = e.id;
+        row.battery = e.battery;
         if (const auto life = lives->find(e.id); life != lives->end()) row.life = life->second;
+        if (const auto s = standings->find(e.id); s != standings->end()) row.standing = s->second;
+        row.verdict = "unknown";
+        if (std::isfinite(row.standing.lastSeen_s) || !row.life.outOfUse.empty() ||
+            std::isfinite(row.standing.capacity_Ah)) {
+            const auto verdict = judgeBattery(book, e.id);
+            if (!verdict) return tl::unexpected<Error>(verdict.error());
+            row.verdict = verdict->verdict;
+        }
         bool first = true;
         for (const ShelfColumn& c : columns()) {
             out += (first ? "" : ",") + quoted(c.write(row));

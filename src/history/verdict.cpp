@@ -167,19 +167,19 @@ class Judge {
     /// The limits on both sides, with how far they are.
     void whatWouldChange(int is, double share) {
         const double limits[] = {rules_.out, rules_.weak, rules_.good};
-        const char* const better[] = {"weak", "not good any more", "good"};
-        const char* const worse[] = {"out", "weak", "not good any more"};
+        const std::string names[] = {phrase("out"), phrase("weak"), phrase("not good any more"),
+                                     phrase("good")};
         constexpr double kNear = 0.10;
         std::string text;
         if (is < 3 && limits[is] - share < kNear)
             text = phrase("From {} on ({:.1f} % of the label more) it would be {}.",
                           shortValue(limits[is] * rated_, "Ah"),
-                          100 * std::max(0.0, limits[is] - share), phrase(better[is]));
+                          100 * std::max(0.0, limits[is] - share), names[is + 1]);
         if (is > 0 && share - limits[is - 1] < kNear)
             text += (text.empty() ? "" : " ") +
                     phrase("Under {} ({:.1f} % of the label less) it would be {}.",
                            shortValue(limits[is - 1] * rated_, "Ah"),
-                           100 * std::max(0.0, share - limits[is - 1]), phrase(worse[is - 1]));
+                           100 * std::max(0.0, share - limits[is - 1]), names[is - 1]);
         out_.change = text;
     }
 

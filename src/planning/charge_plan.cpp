@@ -140,6 +140,7 @@ class Planner {
         const double rate = amps / capacity_Ah_;
         std::string why =
             !limits_.limitedBy.empty() ? limits_.why
+            : w_.ownCurrent            ? phrase("{:.3g}C, at which its logs charge it.", rate)
             : asked                    ? phrase("{:.3g}C, as asked for.", rate)
                     : phrase("{:.2g}C, kind to {} (common practice, no source).", rate, c_.name());
         out_.effectiveCurrent_A = amps;

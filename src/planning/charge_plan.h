@@ -23,11 +23,12 @@ struct KnownTime {
 };
 
 struct ChargeWish {
-    Battery battery;       ///< chemistry, series, parallel, rated_Ah, maker's limits
-    double rate_C = 0;     ///< 0: not said; of today's capacity where that is known
-    double current_A = 0;  ///< 0: not said
-    double set_V = 0;      ///< a cell; 0: the usual
-    double fromSoc = -1;   ///< under 0: not known
+    Battery battery;          ///< chemistry, series, parallel, rated_Ah, maker's limits
+    double rate_C = 0;        ///< 0: not said; of today's capacity where that is known
+    double current_A = 0;     ///< 0: not said
+    bool ownCurrent = false;  ///< it is the one at which its logs charge it, nobody asked for it
+    double set_V = 0;         ///< a cell; 0: the usual
+    double fromSoc = -1;      ///< under 0: not known
     double ambient_C = 20;
     bool beyondUsual = false;  ///< the user asked in so many words for more than the usual figure
     std::optional<ChargerCard> charger;

@@ -128,6 +128,14 @@ std::string durationText(double seconds) {
     return phrase("{:.1f}{}days", static_cast<double>(minutes) / 1440, unit);
 }
 
+std::string durationText(double seconds, double beside_s) {
+    constexpr double kHour_s = 3600, kTwoHours_s = 119.5 * 60;
+    if (!(beside_s >= kTwoHours_s) || !(seconds >= kHour_s) || seconds >= kTwoHours_s)
+        return durationText(seconds);
+    const auto minutes = static_cast<long long>(std::llround(seconds / 60));
+    return fmt::format("{}{}h\u00A0{:02}{}min", minutes / 60, kThinSpace, minutes % 60, kThinSpace);
+}
+
 std::string unitsKept(const std::string& words) {
     static constexpr std::string_view kUnits[] = {"mAh", "Ah", "Wh", "mV", "V",  "mA",
                                                   "A",   "W",  "mΩ", "Ω",  "°C", "°F",

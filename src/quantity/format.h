@@ -35,6 +35,8 @@ std::string shortValue(double value, const std::string& unit,
 std::string clockText(double seconds, bool tenths = false);
 /// "42 s", "12 min", "2 h 05 min" for sentences.
 std::string durationText(double seconds);
+/// The same beside a longer one, in its unit: "1 h 22 min" beside 2 h 07 min.
+std::string durationText(double seconds, double beside_s);
 
 /// The same words with a narrow space between each figure and its unit, so that no line ends
 /// between them.

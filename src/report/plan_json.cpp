@@ -44,7 +44,8 @@ std::string lines(const char* title, const std::vector<std::string>& all) {
 
 std::string minutes(const TimeRange& t) {
     if (t[2] - t[0] < 60) return durationText(t[1]);
-    return durationText(t[1]) + " (" + durationText(t[0]) + " to " + durationText(t[2]) + ")";
+    return durationText(t[1], t[2]) + " (" + durationText(t[0], t[2]) + " to " +
+           durationText(t[2]) + ")";
 }
 
 }  // namespace

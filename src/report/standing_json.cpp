@@ -228,9 +228,9 @@ std::string standingText(const Standing& s, const StandingExtras& more) {
     row("verdict", more.verdict);
     if (more.charge) {
         const TimeRange& t = more.charge->plan.time_s;
-        row("charge",
-            phrase("{} ({} to {}) with {:.3g} A, from empty", durationText(t[1]),
-                   durationText(t[0]), durationText(t[2]), more.charge->plan.effectiveCurrent_A));
+        row("charge", phrase("{} ({} to {}) with {:.3g} A, from empty", durationText(t[1], t[2]),
+                             durationText(t[0], t[2]), durationText(t[2]),
+                             more.charge->plan.effectiveCurrent_A));
     } else {
         row("charge", more.noCharge);
     }

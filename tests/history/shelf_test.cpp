@@ -1,6 +1,7 @@
 // What the book knows of a battery beyond its card: parts, a look at its skin, the drawer, the due
 // list, the table of the shelf. Calendar and table are read back by parsers that are not ours
 // (python3-icalendar; the csv module of Python).
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -63,7 +64,25 @@ class ShelfBook : public testing::Test {
         b.rated_Ah = 5;
         return *book->addBattery(b);
     }
+    /// A whole discharge of 3S, 5 Ah from full, by arithmetic: a line with a steep end.
+    static const Imported& wholeLog() {
+        static const Imported log = [] {
+            std::string text = "Time (s),Voltage (V),Current (A)\n";
+            for (int t = 0; t <= 600 + 3456 * 5; t += 20) {
+                const double out = std::max(0, t - 600) / (3456.0 * 5);
+                const double v =
+                    t < 600 ? 4.18
+                            : 4.14 - 0.8 * out - (out > 0.9 ? 34 * std::pow(out - 0.9, 2) : 0);
+                text += fmt::format("{},{:.3f},{:.3f}\n", t, 3 * v, t < 600 ? 0.0 : -1.0);
+            }
+            return *readTextTable(text, "whole.csv");
+        }();
+        return log;
+    }
     void log(std::int64_t id, double at_s, double moved, double capacity = kNaN) {
+        const Imported& shape = std::isfinite(capacity) ? wholeLog() : test::smallLog();
+        Imported dated = shape;
+        dated.startEpoch_s = at_s - shape.recording->duration_s();
         NewRecording r;
         r.batteryId = id;
         r.title = "log " + std::to_string(++logs);
@@ -71,7 +90,7 @@ class ShelfBook : public testing::Test {
         r.importedAt_s = at_s;
         const std::string bytes = "bytes " + std::to_string(logs);
         r.originalBytes = bytes;
-        r.imported = &test::smallLog();
+        r.imported = &dated;
         r.summary.moved_Ah = moved;
         r.summary.capacity_Ah = capacity;
         ASSERT_TRUE(book->addRecording(r));

@@ -43,13 +43,14 @@ class Verdicts : public testing::Test {
         history.points.push_back(health);
     }
     std::string verdict() {
-        result = judge(history, hazards, siblings);
+        result = judge(history, standingOf(history, hazards, life, {}), siblings);
         return result.verdict;
     }
     std::string firstRule() const { return result.reasons.empty() ? "" : result.reasons[0].rule; }
 
     BatteryHistory history;
     std::vector<HazardOnFile> hazards;
+    BatteryLife life;
     std::vector<double> siblings;
     Verdict result;
     std::int64_t recordings = 0;

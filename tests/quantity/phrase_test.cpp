@@ -88,8 +88,8 @@ TEST(Phrase, WhatSomebodyElseWroteDownDoesNoHarm) {
             bad[at] = c;
             (void)retold(bad);
         }
-    for (const char* bad : {"\x02", "\x02t", "\x02t99999999999999999999:x", "\x02t-1:x", "\x02\x02\x03",
-                            "\x02t1:{d3:abc\x03", "\x02s1:x\x03"})
+    for (const char* bad : {"\x02", "\x02t", "\x02t99999999999999999999:x", "\x02t-1:x",
+                            "\x02\x02\x03", "\x02t1:{d3:abc\x03", "\x02s1:x\x03"})
         EXPECT_LT(retold(bad).size(), 100U);
 }
 

@@ -190,7 +190,11 @@ void BatteryPage::take(BatteryPageView view) {
                     [this, id = r.recording] { Q_EMIT recordingChosen(id); });
         else
             addLine(r.words, {}, {}, {});
+    if (!view_.change.isEmpty()) addLine(view_.change, {}, {}, {});
     if (!view_.shelfLoss.isEmpty()) addLine(view_.shelfLoss, {}, {}, {});
+    if (!view_.noDays.isEmpty())
+        addLine(view_.noDays, tr("show the log"), tr("Show the log: %1").arg(view_.noDays),
+                [this, id = view_.undated.front()] { Q_EMIT recordingChosen(id); });
     for (const auto& [name, id] : view_.parts)
         addLine(tr("Part: %1").arg(name), tr("open"), tr("Open %1").arg(name),
                 [this, part = id] { Q_EMIT batteryChosen(part); });

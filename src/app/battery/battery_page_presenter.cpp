@@ -22,7 +22,10 @@ QString qs(const std::string& s) {
 QString conditionsOf(const HistoryPoint& p) {
     const ReadingConditions& c = p.reading.conditions;
     QStringList out;
+    if (p.byHand() && std::isfinite(c.mean_A)) out << qs(shortValue(c.mean_A, "A"));
     if (std::isfinite(c.cRate)) out << qs(phrase("{:.2g}C", c.cRate));
+    if (std::isfinite(c.fromLevel) && c.fromLevel < 0.95)
+        out << QObject::tr("from %1 %").arg(qRound(100 * c.fromLevel));
     if (std::isfinite(c.floor_V_per_cell))
         out << QObject::tr("to %1").arg(qs(shortValue(c.floor_V_per_cell, "V")));
     if (std::isfinite(c.soc)) out << QObject::tr("%1 % charged").arg(qRound(100 * c.soc));
@@ -119,7 +122,9 @@ Expected<BatteryPageData> readBatteryPage(BenchBook& book, std::int64_t batteryI
     BatteryPageData out;
     auto history = batteryHistory(book, batteryId);
     if (!history) return tl::unexpected<Error>(history.error());
-    auto verdict = judgeBattery(book, *history);
+    auto standing = standingOf(book, *history);
+    if (!standing) return tl::unexpected<Error>(standing.error());
+    auto verdict = judgeBattery(book, *history, *standing);
     if (!verdict) return tl::unexpected<Error>(verdict.error());
     out.now_s = now_s;
     const auto recordings = book.recordings();
@@ -147,6 +152,7 @@ Expected<BatteryPageData> readBatteryPage(BenchBook& book, std::int64_t batteryI
     }
     if (!out.life.photo.empty())
         if (auto photo = book.photo(out.life.photo)) out.photo = std::move(*photo);
+    out.standing = std::move(*standing);
     out.history = std::move(*history);
     out.verdict = std::move(*verdict);
     return out;
@@ -159,6 +165,17 @@ BatteryPageView batteryPageView(const BatteryPageData& data) {
     out.kind = qs(batteryWords(h.battery.battery));
     out.verdict = qs(verdictWords(data.verdict.verdict));
     out.next = qs(data.verdict.logNext);
+    if (!data.verdict.change.empty()) out.change = qs(unitsKept(data.verdict.change));
+    if (!data.standing.daysUnknown.empty())
+        out.noDays = data.standing.daysUnknown.size() == 1
+                         ? QObject::tr(
+                               "One log stands apart: nobody has said of which day it is. "
+                               "Its menu on the shelf takes the day.")
+                         : QObject::tr(
+                               "%1 logs stand apart: nobody has said of which day they "
+                               "are. Their menus on the shelf take the days.")
+                               .arg(data.standing.daysUnknown.size());
+    out.undated = data.standing.daysUnknown;
     out.about = aboutOf(data);
     out.shelfLoss = shelfLossOf(data);
     out.photo = QByteArray::fromStdString(data.photo);
@@ -174,19 +191,25 @@ BatteryPageView batteryPageView(const BatteryPageData& data) {
     out.label_Ah = data.verdict.yardsticks.label;
     out.first_Ah = data.verdict.yardsticks.ownFirst;
     out.siblings_Ah = data.verdict.yardsticks.siblingsMedian;
+    out.holds_Ah = data.verdict.yardsticks.latest;
     for (const HistoryPoint& p : h.points) {
         const StoredReading& r = p.reading;
-        if (r.name == "delivered_capacity") out.capacities.push_back(dotOf(p));
-        if (r.name.starts_with("resistance_") && (r.quoted || p.byHand()))
+        const bool day = p.dayKnown();
+        if (day && r.name == "delivered_capacity") out.capacities.push_back(dotOf(p));
+        if (day && r.name.starts_with("resistance_") && (r.quoted || p.byHand()))
             out.resistances.push_back(dotOf(p));
-        if (r.name == "max_temperature") out.temperatures.push_back(dotOf(p));
+        if (day && r.name == "max_temperature") out.temperatures.push_back(dotOf(p));
         const Metric* m = findMetric(r.name);
         HistoryRow row;
-        row.at_s = p.at_s;
+        row.at_s = day ? p.at_s : -1e18;
         row.number = r.value;
-        row.day = QLocale().toString(
-            QDateTime::fromSecsSinceEpoch(static_cast<qint64>(p.at_s)).date(), "d MMM yyyy");
-        row.reading = m != nullptr ? qs(phrase(m->title)) : qs(r.name).replace('_', ' ');
+        row.day = day ? dayOf(p.at_s) : QObject::tr("no day");
+        row.reading = m != nullptr                     ? qs(phrase(m->title))
+                      : r.name == "loaded_voltage"     ? QObject::tr("Voltage under load")
+                      : r.name == "resistance_other"   ? QObject::tr("Resistance, another way")
+                      : r.name == "resistance_charger" ? QObject::tr("Resistance, by the charger")
+                      : r.name == "resistance_ac_1khz" ? QObject::tr("Resistance at 1 kHz")
+                                                       : qs(r.name).replace('_', ' ');
         row.value = qs(valueText(r.value, (r.high - r.value) / 2, r.unit.c_str()).joined());
         row.conditions = conditionsOf(p);
         row.standing = p.byHand() ? QObject::tr("by hand") : qs(p.title);

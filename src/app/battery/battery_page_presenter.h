@@ -7,6 +7,7 @@
 #include "history/battery_history.h"
 #include "history/due.h"
 #include "history/self_discharge.h"
+#include "history/standing.h"
 #include "history/verdict.h"
 
 namespace nk {
@@ -20,6 +21,7 @@ struct BatteryPageData {
     std::vector<DueTask> due;         ///< of this battery
     double now_s = 0;
     std::vector<SelfDischarge> selfDischarges;
+    Standing standing;
     std::string photo;  ///< bytes; empty: none
 };
 /// Read in a worker. Errors: no such battery, the book cannot be read.
@@ -51,10 +53,13 @@ struct PageReason {
 
 struct BatteryPageView {
     QString name, kind, verdict, next;
+    QString change;  ///< what would change the verdict; empty: nothing is near
+    QString noDays;  ///< that logs stand apart for want of a day; empty: none
+    std::vector<std::int64_t> undated;
     std::vector<PageReason> reasons;
     std::vector<HistoryRow> rows;  ///< newest first
     std::vector<HistoryDot> capacities, resistances, temperatures;
-    double label_Ah = kNaN, first_Ah = kNaN, siblings_Ah = kNaN;
+    double label_Ah = kNaN, first_Ah = kNaN, siblings_Ah = kNaN, holds_Ah = kNaN;
     QString leftOut;    ///< recordings that cannot be read
     QString about;      ///< serial, use, tags, worth: one paragraph; empty: nothing is known
     QString outOfUse;   ///< why, as a sentence; empty: it may be used

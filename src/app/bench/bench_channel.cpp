@@ -213,7 +213,7 @@ QString BenchChannel::remaining() const {
     if (low < 60) return tr("done within %1").arg(say(durationText(high)));
     return high - low < 60
                ? tr("done in %1").arg(say(durationText(high)))
-               : tr("done in %1 to %2").arg(say(durationText(low)), say(durationText(high)));
+               : tr("done in %1 to %2").arg(say(durationText(low, high)), say(durationText(high)));
 }
 
 std::vector<StandingAlarm> BenchChannel::alarms() const {

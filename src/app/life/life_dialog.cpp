@@ -77,6 +77,16 @@ LifeDialog::LifeDialog(const BatteryEntry& battery, const BatteryLife& life,
     since_ =
         line("lifeSince", tr("In use since"), dayOf(life.inUseSince_s).toStdString(), "2026-05-01");
     bought_ = line("lifeBought", tr("Bought"), dayOf(life.bought_s).toStdString(), "2026-04-12");
+    new_ = new QComboBox(this);
+    new_->setObjectName("lifeNew");
+    new_->setAccessibleName(tr("Bought as"));
+    new_->addItem(tr("not said"), -1);
+    new_->addItem(tr("new"), 1);
+    new_->addItem(tr("used"), 0);
+    new_->setCurrentIndex(std::max(0, new_->findData(life.boughtNew)));
+    new_->setToolTip(tr(
+        "Only a battery that was bought new can be returned for a label that it never reached."));
+    form->addRow(tr("Bought as"), new_);
     worth_ = line("lifeWorth", tr("A full charge is worth"),
                   std::isfinite(life.worth) ? QString("%1 %2")
                                                   .arg(QLocale().toString(life.worth, 'g', 6),
@@ -192,6 +202,7 @@ BatteryLife LifeDialog::life() const {
     BatteryLife out = now_;
     out.partOf = whole_->currentData().toLongLong();
     out.position = position_->value();
+    out.boughtNew = new_->currentData().toInt();
     out.notes = notes_->toPlainText().trimmed().toStdString();
     return out;
 }

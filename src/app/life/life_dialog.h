@@ -45,6 +45,7 @@ class LifeDialog : public QDialog {
     QLineEdit* bought_ = nullptr;
     QLineEdit* worth_ = nullptr;
     QComboBox* whole_ = nullptr;
+    QComboBox* new_ = nullptr;
     QSpinBox* position_ = nullptr;
     QPlainTextEdit* notes_ = nullptr;
     QLabel* picture_ = nullptr;

@@ -22,10 +22,10 @@ QStringList list(const std::vector<std::string>& all) {
 }
 
 QString span(const TimeRange& t) {
-    const QString likely = say(durationText(t[1]));
+    const QString likely = say(durationText(t[1], t[2]));
     if (t[2] - t[0] < 60) return likely;
     return QObject::tr("%1 (%2 to %3)")
-        .arg(likely, say(durationText(t[0])), say(durationText(t[2])));
+        .arg(likely, say(durationText(t[0], t[2])), say(durationText(t[2])));
 }
 
 QString clock(double at_s) {

@@ -14,6 +14,7 @@
 
 #include "app/theme/field_grid.h"
 #include "app/theme/quantity_field.h"
+#include "quantity/format.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -178,7 +179,9 @@ void PlanForm::setBattery(const Battery& b, bool another) {
 
 /// Rates may be typed in amperes: of what it holds.
 void PlanForm::countC() {
-    rate_->setCapacity(today_->value() > 0 ? today_->value() : rated_->value());
+    rate_->setCapacity(today_->value() > 0 ? today_->value()
+                       : known_Ah_ > 0     ? known_Ah_
+                                           : rated_->value());
 }
 
 void PlanForm::askRating(bool doubted) {
@@ -221,6 +224,17 @@ Battery PlanForm::battery(Battery b) const {
     b.series = series_->value();
     b.rated_Ah = rated_->value();
     return b;
+}
+
+void PlanForm::setKnown(double capacity_Ah) {
+    known_Ah_ = capacity_Ah;
+    today_->setSpecialValueText(
+        capacity_Ah > 0
+            ? tr("%1, measured").arg(QString::fromStdString(shortValue(capacity_Ah, "Ah")))
+            : tr("as rated"));
+    rate_->setCapacity(today_->value() > 0 ? today_->value()
+                       : known_Ah_ > 0     ? known_Ah_
+                                           : rated_->value());
 }
 
 ChargeWish PlanForm::chargeWish(const Battery& base) const {

@@ -45,6 +45,8 @@ class PlanForm : public QWidget {
 
     /// `base`: what is known of the battery beside the figures of the form.
     Battery battery(Battery base) const;
+    /// Today's capacity as the book knows it, Ah: what counts where none is typed; 0: none.
+    void setKnown(double capacity_Ah);
     ChargeWish chargeWish(const Battery& base) const;
     ProgramWish programWish(const Battery& base) const;
     Back back() const;
@@ -75,6 +77,7 @@ class PlanForm : public QWidget {
     QuantityField* rate_ = nullptr;
     QDoubleSpinBox* target_ = nullptr;
     QLineEdit* rested_ = nullptr;
+    double known_Ah_ = 0;
     QSpinBox* from_ = nullptr;
     QSpinBox* warmth_ = nullptr;
     QSpinBox* field_ = nullptr;

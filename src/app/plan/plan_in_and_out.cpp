@@ -20,8 +20,9 @@ namespace nk {
 
 void PlanStation::keepCard() {
     const ChargeWish wish = chargeWish();
-    const auto plan = planCharge(wish);
+    auto plan = planCharge(wish);
     if (!plan || learnedOf_ <= 0) return;
+    if (auto told = known()) plan = std::move(told->plan);
     const double now =
         std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
     KeptPlan kept = keptPlan(*plan, wish.battery.rated_Ah, form_->chargerName().toStdString(), now);

@@ -204,7 +204,11 @@ void PlanStation::learn(std::int64_t id, std::int64_t recording) {
                 out.whyNone = text(model.error());
             out.ready = keptReadyIn((*book)->setting(readySetting(id)).value_or(std::string()));
             out.plans = plansOf(**book, id);
-            if (auto hazards = hazardsOf(**book, id)) out.hazards = std::move(*hazards);
+            if (auto history = batteryHistory(**book, id)) {
+                if (auto standing = standingOf(**book, *history))
+                    out.standing = std::move(*standing);
+                out.history = std::move(*history);
+            }
             if (recording > 0 && !out.plans.empty()) {
                 const auto opened = openRecording(**book, recording);
                 const int before = opened ? planBefore(out.plans, *opened) : -1;
@@ -222,6 +226,9 @@ void PlanStation::learn(std::int64_t id, std::int64_t recording) {
             else
                 known_.whyNone = text(found.error());
             form_->setReady(known_.ready.value_or(ReadyRule()));
+            form_->setKnown(known_.standing && known_.standing->capacity
+                                ? known_.standing->capacity->value
+                                : 0);
             whatIf_->setRecording(shown_,
                                   known_.model ? std::optional(known_.model->model) : std::nullopt,
                                   known_.whyNone);
@@ -235,7 +242,11 @@ Battery PlanStation::base() const {
 
 ChargeWish PlanStation::chargeWish() const {
     ChargeWish w = form_->chargeWish(base());
-    w.hazards = known_.hazards;
+    if (known_.standing && known_.history) {
+        const Battery asked = w.battery;
+        fillIn(w, *known_.standing, *known_.history);
+        w.battery = asked;  // as the form has it now
+    }
     w.skin = learnedOf_ > 0 ? session_.lifeOf(learnedOf_).outOfUse : std::string();
     if (known_.model && known_.model->model.series == w.battery.series) {
         const OwnModel& own = known_.model->model;
@@ -244,9 +255,26 @@ ChargeWish PlanStation::chargeWish() const {
     return w;
 }
 
+/// The charge with its one time: card, timer, picture and ready-by take the same.
+std::optional<KnownCharge> PlanStation::known() const {
+    if (!known_.history) return std::nullopt;
+    const ChargeWish w = chargeWish();
+    const OwnModel* own = known_.model ? &known_.model->model : nullptr;
+    if (own != nullptr &&
+        (own->series != w.battery.series || own->chemistry->id != w.battery.chemistry))
+        own = nullptr;
+    auto out = planKnown(w, *known_.history, own);
+    if (!out) return std::nullopt;
+    return std::move(*out);
+}
+
 ProgramWish PlanStation::programWish() const {
     ProgramWish w = form_->programWish(base());
-    w.hazards = known_.hazards;
+    if (known_.standing) {
+        const Battery asked = w.battery;
+        fillIn(w, *known_.standing);
+        w.battery = asked;
+    }
     w.skin = learnedOf_ > 0 ? session_.lifeOf(learnedOf_).outOfUse : std::string();
     return w;
 }
@@ -301,7 +329,12 @@ void PlanStation::answer() {
     const ProgramWish wish = programWish();
     switch (asked_) {
         case Asked::Charge:
-            take(planCharge(chargeWish()));
+            if (const auto told = known()) {
+                card_ = benchCard(told->plan, name_);
+                for (const std::string& words : told->how) card_.reasons << say(words);
+            } else {
+                take(planCharge(chargeWish()));
+            }
             if (problem_.isEmpty() && form_->anyCharger()) addComparison(card_);
             break;
         case Asked::BackToLife:
@@ -323,6 +356,9 @@ void PlanStation::answer() {
         case Asked::ReadyBy: {
             ReadyWish ready;
             ready.charge = chargeWish();
+            if (const auto told = known(); told && told->from != "usual")
+                ready.charge.known = KnownTime{told->plan.time_s, told->plan.effectiveCurrent_A,
+                                               told->plan.reasons.at("time_s")};
             ready.charge.set_V = 0;
             ready.charge.overnight = form_->unattended();
             ready.now_s = asLocal_s(QDateTime::currentDateTime());
@@ -415,9 +451,9 @@ void PlanStation::expect() {
                                   .arg(known_.whyNone));
         return;
     }
-    const auto plan = planCharge(chargeWish());
-    if (!plan) return;
-    const auto told = expectedCharge(*own, *plan, form_->fromSoc(), form_->warmth_C());
+    const auto quoted = known();
+    if (!quoted) return;
+    const auto told = expectedCharge(*own, quoted->plan, form_->fromSoc(), form_->warmth_C());
     if (!told) return;
     expected_ = told->step;
     curve_->setStep(told->step);

@@ -9,8 +9,8 @@
 #include "app/plan/plan_form.h"
 #include "app/session/session.h"
 #include "app/shell/station.h"
-#include "history/hazards.h"
 #include "history/kept_plans.h"
+#include "history/known_charge.h"
 #include "history/own_models.h"
 #include "ownmodel/predict.h"
 #include "planning/join.h"
@@ -72,9 +72,10 @@ class PlanStation : public Station {
         QString whyNone;
         std::optional<ReadyRule> ready;
         std::vector<KeptPlan> plans;
-        std::vector<AgainstLog> against;    ///< of the shown recording
-        std::optional<KeptPlan> before;     ///< the plan it followed
-        std::vector<HazardOnFile> hazards;  ///< in its logs
+        std::vector<AgainstLog> against;  ///< of the shown recording
+        std::optional<KeptPlan> before;   ///< the plan it followed
+        std::optional<BatteryHistory> history;
+        std::optional<Standing> standing;
     };
 
     void answer();
@@ -85,6 +86,7 @@ class PlanStation : public Station {
     void drawAgainst();
     Battery base() const;
     ChargeWish chargeWish() const;
+    std::optional<KnownCharge> known() const;
     ProgramWish programWish() const;
     void refuse(const Error& why);
     void addComparison(BenchCard& card) const;

@@ -59,6 +59,11 @@ BatteryLife Session::lifeOf(std::int64_t id) const {
     return at != lives_.end() ? at->second : BatteryLife{};
 }
 
+const KeptStanding* Session::standingOf(std::int64_t id) const {
+    const auto at = standings_.find(id);
+    return at != standings_.end() ? &at->second : nullptr;
+}
+
 void Session::choose(std::int64_t id) {
     const RecordingEntry* entry = entryOf(id);
     if (entry == nullptr) return;
@@ -280,34 +285,53 @@ bool Session::busy() const {
 void Session::refreshReadings() {
     // One at a time; what becomes stale meanwhile may be missing from its list: it looks again.
     refreshAgain_ = fresher_.running();
-    if (refreshAgain_ || book_->readOnly()) return;
+    if (refreshAgain_) return;
+    struct Fresh {
+        RefreshReport report;
+        std::map<std::int64_t, KeptStanding> standings;
+    };
     fresher_.start(
-        [this, path = path()](std::stop_token stop,
-                              const Job::ProgressSink&) -> Expected<RefreshReport> {
+        [this, path = path(), writes = !book_->readOnly()](
+            std::stop_token stop, const Job::ProgressSink&) -> Expected<Fresh> {
+            Fresh out;
             std::vector<std::int64_t> ids;
-            {
+            if (writes) {
                 auto book = BenchBook::open(path, false);
                 if (!book) return tl::unexpected<Error>(book.error());
                 const auto stale = staleRecordings(**book);
                 if (!stale) return tl::unexpected<Error>(stale.error());
                 for (const Stale& s : *stale) ids.push_back(s.entry.id);
             }
-            if (ids.empty()) return RefreshReport{};
-            std::ranges::sort(ids);
-            QMetaObject::invokeMethod(
-                this,
-                [this, path, ids] {
-                    if (path == book_->path() && fresher_.running()) Q_EMIT outOfDate(ids);
-                },
-                Qt::QueuedConnection);
-            return refreshBook(path, stop);
+            if (!ids.empty()) {
+                std::ranges::sort(ids);
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, path, ids] {
+                        if (path == book_->path() && fresher_.running()) Q_EMIT outOfDate(ids);
+                    },
+                    Qt::QueuedConnection);
+                auto report = refreshBook(path, stop);
+                if (!report) return tl::unexpected<Error>(report.error());
+                out.report = *report;
+                if (out.report.stored > 0) return out;  // all is read anew
+            }
+            auto book = writes ? BenchBook::open(path, false) : BenchBook::openForReading(path);
+            if (!book) return tl::unexpected<Error>(book.error());
+            auto standings = keptStandings(**book);
+            if (!standings) return tl::unexpected<Error>(standings.error());
+            out.standings = std::move(*standings);
+            return out;
         },
-        [this](Expected<RefreshReport> report) {
-            if (!report)
-                say(text(report.error()), true);
-            else if (report->stored > 0)
+        [this](Expected<Fresh> fresh) {
+            if (!fresh) {
+                say(text(fresh.error()), true);
+            } else if (fresh->report.stored > 0) {
                 reread();
-            if (report && refreshAgain_) refreshReadings();
+            } else {
+                standings_ = std::move(fresh->standings);
+                Q_EMIT standingsChanged();
+            }
+            if (fresh && refreshAgain_) refreshReadings();
         });
 }
 

@@ -14,6 +14,7 @@
 #include "app/session/dialogs.h"
 #include "app/session/shown_recording.h"
 #include "book/bench_book.h"
+#include "history/kept_standing.h"
 
 namespace nk {
 
@@ -40,6 +41,10 @@ class Session : public QObject {
     /// What is known beyond the card; nothing known: an empty one.
     BatteryLife lifeOf(std::int64_t id) const;
     const std::map<std::int64_t, BatteryLife>& lives() const { return lives_; }
+    /// What is known of a battery, as every list quotes it; null: not made yet, or nothing is
+    /// known.
+    const KeptStanding* standingOf(std::int64_t id) const;
+    const std::map<std::int64_t, KeptStanding>& standings() const { return standings_; }
     ShownPtr shown() const { return shown_; }
     /// The battery that everybody speaks of: whose page or log was opened last; 0: none.
     std::int64_t battery() const { return battery_; }
@@ -94,6 +99,7 @@ class Session : public QObject {
 
   Q_SIGNALS:
     void listsChanged();
+    void standingsChanged();
     void bookChanged();
     void shownChanged();
     void recordingShown(qlonglong id);
@@ -138,6 +144,7 @@ class Session : public QObject {
     std::vector<BatteryEntry> batteries_;
     std::vector<RecordingEntry> recordings_;
     std::map<std::int64_t, BatteryLife> lives_;
+    std::map<std::int64_t, KeptStanding> standings_;
     ShownPtr shown_;
     std::int64_t battery_ = 0;
     std::deque<PendingChange> changes_;

@@ -118,7 +118,8 @@ QString kindOf(const Battery& battery) {
 }  // namespace
 
 BatteryBlock::BatteryBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
-                           std::size_t shown, bool outOfUse, QWidget* parent)
+                           std::size_t shown, bool outOfUse, QWidget* parent,
+                           const KeptStanding* standing)
     : QFrame(parent), id_(entry != nullptr ? entry->id : 0) {
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(8, 6, 8, 8);
@@ -131,7 +132,7 @@ BatteryBlock::BatteryBlock(const BatteryEntry* entry, std::vector<const Recordin
         word->setContentsMargins(3, 0, 0, 0);
         box->addWidget(word);
     }
-    if (entry != nullptr) addState(entry, recordings);
+    if (entry != nullptr) addState(entry, recordings, standing);
     shown = std::min(shown, recordings.size());
     for (std::size_t k = 0; k < shown; ++k) addRow(*recordings[k]);
     if (shown < recordings.size()) {
@@ -170,45 +171,45 @@ void BatteryBlock::addHead(const BatteryEntry* entry) {
 }
 
 void BatteryBlock::addState(const BatteryEntry* entry,
-                            const std::vector<const RecordingEntry*>& recordings) {
-    const auto newest = [&](auto has) -> const RecordingSummary* {
-        const auto at = std::ranges::find_if(
-            recordings, [&](const RecordingEntry* r) { return has(r->summary); });
-        return at == recordings.end() ? nullptr : &(*at)->summary;
-    };
-    // A whole discharge says what the battery holds; another only what was taken out.
+                            const std::vector<const RecordingEntry*>& recordings,
+                            const KeptStanding* standing) {
+    // What it holds is its standing's word; without one the block says what was last taken out.
+    const bool holds = standing != nullptr && std::isfinite(standing->capacity_Ah);
+    const bool met = standing != nullptr && std::isfinite(standing->resistance_ohm);
+    const auto newest = std::ranges::find_if(
+        recordings, [](const RecordingEntry* r) { return std::isfinite(r->summary.capacity_Ah); });
     const RecordingSummary* gave =
-        newest([](const RecordingSummary& s) { return std::isfinite(s.health_percent); });
-    if (gave == nullptr)
-        gave = newest([](const RecordingSummary& s) { return std::isfinite(s.capacity_Ah); });
-    const RecordingSummary* met =
-        newest([](const RecordingSummary& s) { return std::isfinite(s.resistance_ohm); });
-    if (gave == nullptr && met == nullptr) return;
+        holds || newest == recordings.end() ? nullptr : &(*newest)->summary;
+    if (!holds && gave == nullptr && !met) return;
     auto* line = new QHBoxLayout;
     line->setContentsMargins(3, 1, 0, 2);
     line->setSpacing(8);
     QString words;
     QString at;  // conditions of the charge
     QStringList figures;
-    if (gave != nullptr) {
+    if (holds) {
+        const QString charge = QString::fromStdString(shortValue(standing->capacity_Ah, "Ah"));
+        figures << charge;
+        at = QString::fromStdString(conditionsWords(*standing));
+        words = tr("Holds %1, measured %2.").arg(charge, at);
+        if (entry->battery.rated_Ah > 0) {
+            words = tr("Holds %1 of %2 rated, measured %3.")
+                        .arg(charge,
+                             QString::fromStdString(shortValue(entry->battery.rated_Ah, "Ah")), at);
+            auto* bar = new CapacityBar(standing->capacity_Ah / entry->battery.rated_Ah, this);
+            bar->setToolTip(words);
+            line->addWidget(bar, 0, Qt::AlignVCenter);
+        }
+    } else if (gave != nullptr) {
         const QString charge = QString::fromStdString(shortValue(gave->capacity_Ah, "Ah"));
         figures << charge;
         at = QString::fromStdString(conditionsWords(*gave));
         words = tr("Last gave %1 at %2.").arg(charge, at);
-        // A bar only for a whole discharge: what was taken out in part is no state of health.
-        if (entry->battery.rated_Ah > 0 && std::isfinite(gave->health_percent)) {
-            words = tr("Last gave %1 of %2 rated, at %3.")
-                        .arg(charge,
-                             QString::fromStdString(shortValue(entry->battery.rated_Ah, "Ah")), at);
-            auto* bar = new CapacityBar(gave->capacity_Ah / entry->battery.rated_Ah, this);
-            bar->setToolTip(words);
-            line->addWidget(bar, 0, Qt::AlignVCenter);
-        }
     }
-    if (met != nullptr) {
-        const QString ohms = QString::fromStdString(shortValue(met->resistance_ohm, "ohm"));
+    if (met) {
+        const QString ohms = QString::fromStdString(shortValue(standing->resistance_ohm, "ohm"));
         figures << ohms;
-        const Metric* kind = findMetric(met->resistanceMethod);
+        const Metric* kind = findMetric(standing->resistanceSchool);
         words +=
             (words.isEmpty() ? "" : "\n") +
             QString("%1: %2.").arg(
@@ -224,8 +225,9 @@ void BatteryBlock::addState(const BatteryEntry* entry,
     line->addWidget(text, 1, Qt::AlignVCenter);
     static_cast<QVBoxLayout*>(layout())->addLayout(line);
     if (at.isEmpty()) return;
-    auto* how =
-        new NameLabel(tr("at %1").arg(QString::fromStdString(conditionsShort(*gave))), this);
+    auto* how = new NameLabel(tr("at %1").arg(QString::fromStdString(
+                                  holds ? conditionsShort(*standing) : conditionsShort(*gave))),
+                              this);
     how->setObjectName(QString("conditions-%1").arg(id_));
     how->setProperty("role", "small");
     how->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "book/bench_book.h"
+#include "history/kept_standing.h"
 
 namespace nk {
 
@@ -20,7 +21,8 @@ class BatteryBlock : public QFrame {
     /// that match the search, newest first; the first `shown` of them get a row. `outOfUse`: said
     /// before all else.
     BatteryBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
-                 std::size_t shown, bool outOfUse, QWidget* parent);
+                 std::size_t shown, bool outOfUse, QWidget* parent,
+                 const KeptStanding* standing = nullptr);
 
     std::int64_t batteryId() const { return id_; }
     std::size_t shown() const { return rows_.size(); }
@@ -36,7 +38,8 @@ class BatteryBlock : public QFrame {
 
   private:
     void addHead(const BatteryEntry* entry);
-    void addState(const BatteryEntry* entry, const std::vector<const RecordingEntry*>& recordings);
+    void addState(const BatteryEntry* entry, const std::vector<const RecordingEntry*>& recordings,
+                  const KeptStanding* standing);
     void addRow(const RecordingEntry& recording);
 
     std::int64_t id_ = 0;

@@ -77,6 +77,11 @@ void Shelf::setContents(std::vector<BatteryEntry> batteries, std::vector<Recordi
     rebuild();
 }
 
+void Shelf::setStandings(std::map<std::int64_t, KeptStanding> standings) {
+    standings_ = std::move(standings);
+    rebuild();
+}
+
 void Shelf::setOutOfDate(const std::vector<std::int64_t>& recordings) {
     bool changed = false;
     for (RecordingEntry& e : recordings_) {
@@ -238,7 +243,8 @@ void Shelf::addBlock(const BatteryEntry* entry, std::vector<const RecordingEntry
     const auto life = lives_.find(id);
     auto* block =
         new BatteryBlock(entry, std::move(recordings), wanted,
-                         life != lives_.end() && !life->second.outOfUse.empty(), scroll_->widget());
+                         life != lives_.end() && !life->second.outOfUse.empty(), scroll_->widget(),
+                         standings_.contains(id) ? &standings_.at(id) : nullptr);
     const int links = (more_ != nullptr ? 1 : 0) + (drawer_ != nullptr ? 1 : 0);
     list_->insertWidget(static_cast<int>(blocks_.size()) + links, block);
     blocks_.push_back(block);

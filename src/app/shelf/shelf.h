@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "book/bench_book.h"
+#include "history/kept_standing.h"
 
 class QLineEdit;
 class QPushButton;
@@ -23,6 +24,8 @@ class Shelf : public QWidget {
 
     void setContents(std::vector<BatteryEntry> batteries, std::vector<RecordingEntry> recordings,
                      std::map<std::int64_t, BatteryLife> lives = {});
+    /// What is known of the batteries: each block quotes it.
+    void setStandings(std::map<std::int64_t, KeptStanding> standings);
     /// Recordings whose figures are being computed anew: marked until they are done.
     void setOutOfDate(const std::vector<std::int64_t>& recordings);
     /// Marks a recording, shows its row when it was among the older ones, and scrolls to it.
@@ -58,6 +61,7 @@ class Shelf : public QWidget {
 
     std::vector<BatteryEntry> batteries_;
     std::map<std::int64_t, BatteryLife> lives_;
+    std::map<std::int64_t, KeptStanding> standings_;
     bool drawerOpen_ = false;
     std::vector<RecordingEntry> recordings_;  ///< newest first
     std::int64_t selected_ = 0;

@@ -5,11 +5,13 @@
 #include <QMenu>
 #include <QSaveFile>
 #include <algorithm>
+#include <cmath>
 #include <memory>
 
 #include "app/session/text.h"
 #include "app/shelf/pad_dialog.h"
 #include "app/shell/battery_card.h"
+#include "quantity/iso_time.h"
 
 namespace nk {
 
@@ -108,6 +110,9 @@ void ShelfActions::recordingMenu(std::int64_t id, const QPoint& at) {
     auto* menu = new QMenu(window_);
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->addAction(tr("Rename…"), this, [this, id] { renameRecording(id); });
+    if (const RecordingEntry* entry = session_.entryOf(id);
+        entry != nullptr && !std::isfinite(entry->startEpoch_s))
+        menu->addAction(tr("Of which day it is…"), this, [this, id] { setDay(id); });
     menu->addAction(tr("Move to another battery…"), this, [this, id] { moveRecording(id); });
     menu->addAction(tr("Save the original file…"), this, [this, id] { saveOriginal(id); });
     menu->addAction(tr("A load the logger did not see…"), this,
@@ -132,6 +137,27 @@ void ShelfActions::renameRecording(std::int64_t id) {
         if (name.trimmed().isEmpty()) return;
         session_.change([id, title = name.trimmed().toStdString()](BenchBook& b) {
             return b.renameRecording(id, title);
+        });
+    });
+    dialog->open();
+}
+
+void ShelfActions::setDay(std::int64_t id) {
+    const RecordingEntry* entry = session_.entryOf(id);
+    if (entry == nullptr) return;
+    auto* dialog = new QInputDialog(window_);
+    dialog->setObjectName("recordingDay");
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setWindowTitle(tr("Of which day it is"));
+    dialog->setLabelText(
+        tr("Its rows have no date. Year-month-day, such as 2026-05-01; empty: "
+           "nobody knows, and it stands apart."));
+    dialog->setTextValue(std::isfinite(entry->day_s)
+                             ? QString::fromStdString(isoTime(entry->day_s).substr(0, 10))
+                             : QString());
+    connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& day) {
+        session_.change([id, day = day.trimmed().toStdString()](BenchBook& b) {
+            return b.setDay(id, day, "hand", true);
         });
     });
     dialog->open();

@@ -23,6 +23,7 @@ class ShelfActions : public QObject {
     void batteryMenu(std::int64_t id, const QPoint& at);
     void recordingMenu(std::int64_t id, const QPoint& at);
     void renameRecording(std::int64_t id);
+    void setDay(std::int64_t id);
     void moveRecording(std::int64_t id);
     void moveAll(std::int64_t batteryId);
     void saveOriginal(std::int64_t id);

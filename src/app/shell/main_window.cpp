@@ -59,6 +59,8 @@ void MainWindow::connectParts() {
     Session& s = session();
     connect(&s, &Session::said, frame_.inlineBar, &InlineBar::say);
     connect(&s, &Session::listsChanged, this, &MainWindow::showLists);
+    connect(&s, &Session::standingsChanged, this,
+            [this] { frame_.shelf->setStandings(session().standings()); });
     connect(&s, &Session::shownChanged, this, &MainWindow::showShown);
     connect(&s, &Session::chosen, this, [this](qlonglong id) {
         frame_.shelf->select(id);

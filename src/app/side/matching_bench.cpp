@@ -30,6 +30,7 @@
 #include "app/theme/quantity_field.h"
 #include "app/theme/theme.h"
 #include "app/theme/word_label.h"
+#include "history/kept_standing.h"
 #include "history/module_table.h"
 #include "report/matching_sheet.h"
 
@@ -37,10 +38,10 @@ namespace nk {
 
 Expected<std::vector<MatchModule>> modulesOfBook(BenchBook& book, std::int64_t like) {
     const auto batteries = book.batteries();
-    const auto recordings = book.recordings();
+    const auto standings = keptStandings(book);
     const auto lives = book.lives();
     if (!batteries) return tl::unexpected<Error>(batteries.error());
-    if (!recordings) return tl::unexpected<Error>(recordings.error());
+    if (!standings) return tl::unexpected<Error>(standings.error());
     if (!lives) return tl::unexpected<Error>(lives.error());
     using Kind = std::tuple<std::string, int, double>;
     const auto kindOf = [](const Battery& b) { return Kind{b.chemistry, b.series, b.rated_Ah}; };
@@ -62,12 +63,18 @@ Expected<std::vector<MatchModule>> modulesOfBook(BenchBook& book, std::int64_t l
         m.name = e.battery.name;
         double capacityAt = -1;
         double resistanceAt = -1;
-        for (const RecordingEntry& r : *recordings) {
-            if (r.batteryId != e.id) continue;
-            if (std::isfinite(r.summary.capacity_Ah) && r.at_s() > capacityAt)
-                capacityAt = r.at_s(), m.capacity_Ah = r.summary.capacity_Ah;
-            if (std::isfinite(r.summary.resistance_ohm) && r.at_s() > resistanceAt)
-                resistanceAt = r.at_s(), m.resistance_ohm = r.summary.resistance_ohm;
+        if (const auto s = standings->find(e.id); s != standings->end()) {
+            // What its standing says of today.
+            if (std::isfinite(s->second.capacity_Ah)) {
+                capacityAt = s->second.capacityAt_s;
+                m.capacity_Ah = s->second.capacity_Ah;
+                m.capacityUncertainty_Ah =
+                    (s->second.capacityHigh_Ah - s->second.capacityLow_Ah) / 4;
+            }
+            if (std::isfinite(s->second.resistance_ohm)) {
+                resistanceAt = s->second.resistanceAt_s;
+                m.resistance_ohm = s->second.resistance_ohm;
+            }
         }
         const auto spots = book.spotReadings(e.id);
         if (!spots) return tl::unexpected<Error>(spots.error());

@@ -129,7 +129,8 @@ QString balanceWords(const PackDischarge& d) {
     for (const BalanceStep& s : plan.bleed)
         longest_h = std::max(longest_h, s.most_h), shortest_h = std::max(shortest_h, s.least_h);
     QString out = QObject::tr(" A balancer of 50 mA takes %1 to %2 for that.")
-                      .arg(qs(durationText(3600 * shortest_h)), qs(durationText(3600 * longest_h)));
+                      .arg(qs(durationText(3600 * shortest_h, 3600 * longest_h)),
+                           qs(durationText(3600 * longest_h)));
     if (plan.single.empty()) return out;
     QStringList cells;
     for (std::size_t k = 0; k < plan.single.size() && k < 4; ++k)
