@@ -311,6 +311,7 @@ int BookCommand::setDay() {
     const auto recording = findRecording(**book, std::to_string(recording_));
     if (!recording) return err_ << recording.error().text() << '\n', 1;
     const bool unknown = day_ == "unknown";
+    if (day_.empty()) return err_ << "DAY: nothing. Accepted: 2026-05-01, unknown.\n", 1;
     const auto done = (*book)->setDay(recording->id, unknown ? std::string() : day_, "hand", true);
     if (!done) return err_ << done.error().text() << '\n', 1;
     out_ << recording->title << ": " << (unknown ? "no day" : day_) << '\n';

@@ -159,8 +159,11 @@ void PlanCommand::batteryOptions(CLI::App& c) {
     c.add_option("--ambient-c", ambient_C_, "°C")->check(within(-60.0, 90.0));
     c.add_option("--maker-charge-c", makerC_, "the maker's highest charge rate, C")
         ->check(within(0.01, 10.0));
-    c.add_option("--rested-v", rested_V_, "V of the whole battery at rest, before the start");
-    c.add_option("--cells-v", cells_V_, "V of each cell at rest: 3.61,3.60,3.58")->delimiter(',');
+    c.add_option("--rested-v", rested_V_, "V of the whole battery at rest, before the start")
+        ->check(within(-10000.0, 10000.0));
+    c.add_option("--cells-v", cells_V_, "V of each cell at rest: 3.61,3.60,3.58")
+        ->delimiter(',')
+        ->check(within(-100.0, 100.0));
     c.add_option("--capacity-ah", capacity_Ah_, "today's capacity; left out: the rating")
         ->check(within(0.001, 100000.0));
     c.add_flag("--rating-is-right", ratingIsRight_,

@@ -63,6 +63,10 @@ std::size_t dayAt(std::string_view text, std::size_t at, int lastYear, std::stri
     k += m;
     if (m == 0 || k >= text.size() || text[k] != '.') return 0;
     if (numberAt(text, ++k, 4, c) != 4) return 0;
+    // A version is no day: v2.3.2026.1.
+    const auto letter = [](char x) { return (x >= 'a' && x <= 'z') || (x >= 'A' && x <= 'Z'); };
+    if (at > 0 && letter(text[at - 1])) return 0;
+    if (k + 5 < text.size() && text[k + 4] == '.' && digit(text[k + 5])) return 0;
     return given(c, b, a, k + 4);
 }
 

@@ -379,7 +379,9 @@ Standing standingOf(const BatteryHistory& h, const std::vector<HazardOnFile>& ha
                          : first;
     const double since = std::isfinite(life.inUseSince_s) ? life.inUseSince_s
                          : std::isfinite(life.bought_s)   ? life.bought_s
-                                                          : first;
+                         : std::isfinite(first)           ? first
+                         : tests.list.empty()             ? kNaN
+                                                          : tests.list.front().at_s;
     constexpr double kYear_s = 365.25 * kDay_s;
     out.claimTestable =
         life.boughtNew == 1 && !tests.list.empty() && tests.list.front().at_s - since <= kYear_s;

@@ -147,6 +147,8 @@ class EveryCommand : public Command {
             {"book hand-on", {book_, "Mount", "-o", out("mount.nkbook")}},
             {"book merge", {book_, out("mount.nkbook")}},
             {"book refresh", {book_}},
+            {"book day", {book_, "1", "2026-05-01"}},
+            {"standing", {book_, "Mount"}},
             {"book instruments", {book_}},
             {"book chargers", {book_}},
             {"history", {book_, "Mount"}},

@@ -15,6 +15,7 @@
 #include "history/strength.h"
 #include "history/summary.h"
 #include "history/take_in.h"
+#include "quantity/iso_time.h"
 #include "report/history_json.h"
 #include "tests/support/folder.h"
 #include "tests/support/sim.h"
@@ -55,6 +56,7 @@ class History : public testing::Test {
         NewLog n;
         n.title = title, n.fileName = title + ".csv", n.bytes = log.text;
         n.imported = &log.imported, n.at_s = at_s, n.batteryId = battery;
+        n.day = isoTime(at_s).substr(0, 10);
         if (battery == 0) n.newBattery = card();
         const auto taken = takeIn(*book, n);
         EXPECT_TRUE(taken) << taken.error().text();
@@ -330,6 +332,7 @@ TEST_F(History, ToleranceOfAGroupCountsFromItsFirstPoint) {
         p.reading.conditions.set_V_per_cell = set;
         p.reading.conditions.cutoff_C = 0.05;
         p.reading.conditions.beganFull = full;
+        p.at_s = 1e9;
         return p;
     };
     std::vector<HistoryPoint> points = {
@@ -353,6 +356,7 @@ TEST_F(History, ResistancesAreNormalisedTo25Degrees) {
     p.reading.recordingId = 1;
     p.reading.name = "resistance_10s", p.reading.value = 0.05;
     p.reading.conditions.delay_s = 10;
+    p.at_s = 1e9;
     std::vector<HistoryPoint> points = {p, p, p};
     points[0].reading.conditions.temperature_C = 25;
     points[1].reading.conditions.temperature_C = 5;

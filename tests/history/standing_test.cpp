@@ -81,7 +81,7 @@ BatteryHistory cell(double rated_Ah) {
 
 void settle(BatteryHistory& h) {
     std::ranges::stable_sort(h.points, {}, [](const HistoryPoint& p) {
-        return std::pair(!p.dayKnown(), p.dayKnown() ? p.at_s : 0.0);
+        return std::tuple(!p.dayKnown(), p.dayKnown() ? p.at_s : 0.0, p.reading.value);
     });
     h.floor_V_per_cell = groupComparable(h.battery.battery, h.points);
 }
@@ -361,7 +361,8 @@ TEST_F(StandingBook, ALogWithoutADayStandsApartUntilItIsSaid) {
     EXPECT_EQ(before["verdict"], after["verdict"]);
     EXPECT_EQ(after["days_unknown"], nlohmann::json::array({3}));
     bool seen = false;
-    for (const auto& p : json({"history", book(), "Lamp"})["points"])
+    const auto history = json({"history", book(), "Lamp"});
+    for (const auto& p : history["points"])
         if (p["recording"] == 3) {
             seen = true;
             EXPECT_TRUE(p["at"].is_null());

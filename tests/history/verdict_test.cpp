@@ -92,6 +92,8 @@ TEST_F(Verdicts, CapacityAgainstTheLabel) {
 TEST_F(Verdicts, ANewBatteryThatNeverGaveItsLabelGoesBack) {
     card("nmc", 3.5);
     whole(2.2, 0.01, 1);
+    EXPECT_EQ(verdict(), "watch") << "nobody said that it was bought new";
+    life.boughtNew = 1;
     EXPECT_EQ(verdict(), "return");
     EXPECT_EQ(firstRule(), "false_label");
     history.points.clear();
@@ -148,8 +150,10 @@ TEST_F(Verdicts, NeglectedNickelIsNotAFalseLabel) {
     EXPECT_EQ(verdict(), "watch");
     history.points.clear();
     for (int k = 0; k < 5; ++k) whole(1.8 + 0.001 * k, 0.01, k);
-    EXPECT_EQ(verdict(), "return") << "five equal cycles under 60 % of the label";
-    EXPECT_THAT(result.reasons[0].text, HasSubstr("If it was bought as new"));
+    EXPECT_EQ(verdict(), "sell") << "five equal cycles under 60 % of the label";
+    life.boughtNew = 1;
+    EXPECT_EQ(verdict(), "return") << "and bought as new: the label is false";
+    EXPECT_THAT(result.reasons[0].text, HasSubstr("bought as new"));
 }
 
 TEST_F(Verdicts, HeatImbalanceAndSiblingsAreReasonsToWatch) {
