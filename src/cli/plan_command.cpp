@@ -249,7 +249,7 @@ Expected<void> PlanCommand::knowTime(ChargeWish& wish) {
     if (!known) return tl::unexpected<Error>(known.error());
     if (known->from != "usual")
         wish.known = KnownTime{known->plan.time_s, known->plan.effectiveCurrent_A,
-                               known->plan.reasons.at("time_s")};
+                               known->plan.knee_s, known->from, known->plan.reasons.at("time_s")};
     return {};
 }
 

@@ -10,6 +10,7 @@
 #include "quantity/iso_time.h"
 #include "quantity/phrase.h"
 #include "ready_rule.h"
+#include "safety/gate.h"
 
 namespace nk {
 
@@ -130,6 +131,12 @@ Expected<std::vector<DueTask>> dueTasks(BenchBook& book, double now_s, const Due
             addReady(e, kept, ticked != l.done.end() ? ticked->second : kNaN, now_s, out);
         }
         if (!std::isfinite(l.any_s)) continue;
+        // What a hazard on file took out of use is asked for nothing: the gate would refuse it.
+        if (const auto s = standings->find(e.id); s != standings->end() && s->second.hazards > 0) {
+            const auto hazards = hazardsOf(book, e.id);
+            if (!hazards) return tl::unexpected<Error>(hazards.error());
+            if (std::ranges::any_of(*hazards, endsUse)) continue;
+        }
         const Chemistry* c = e.battery.chemistryData();
         const bool nickel = c != nullptr && c->nickel();
         // The habit it lives by says how often it meets its balancer.

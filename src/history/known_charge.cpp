@@ -134,9 +134,11 @@ Expected<KnownCharge> planKnown(ChargeWish wish, const BatteryHistory& history,
     const double from = std::max(0.0, p.fromSoc);
     std::optional<TimeRange> own;
     std::string ownWords;
+    double ownKnee_s = kNaN;
     if (model != nullptr)
         if (const auto told = modelSays(*model, p, from, wish.ambient_C)) {
             const double half = 2 * told->uncertainty_s;
+            ownKnee_s = told->knee_s;
             own = TimeRange{std::max(0.0, told->duration_s - half), told->duration_s,
                             told->duration_s + half};
             ownWords = phrase(
@@ -163,12 +165,12 @@ Expected<KnownCharge> planKnown(ChargeWish wish, const BatteryHistory& history,
     const std::string usualWords = phrase("By usual figures: {}.", spanText(p.time_s));
     if (own && hasEarnedItsUse(*model)) {
         out.from = "own_model";
-        wish.known = KnownTime{*own, p.effectiveCurrent_A, ownWords};
+        wish.known = KnownTime{*own, p.effectiveCurrent_A, ownKnee_s, out.from, ownWords};
         if (logged) out.how.push_back(loggedWords);
         out.how.push_back(usualWords);
     } else if (logged) {
         out.from = "logged";
-        wish.known = KnownTime{*logged, p.effectiveCurrent_A, loggedWords};
+        wish.known = KnownTime{*logged, p.effectiveCurrent_A, kNaN, out.from, loggedWords};
         if (own) out.how.push_back(ownWords);
         out.how.push_back(usualWords);
     } else {

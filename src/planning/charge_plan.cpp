@@ -338,7 +338,12 @@ class Planner {
         constexpr double kSame = 0.1;
         if (std::abs(out_.effectiveCurrent_A / w_.known->current_A - 1) > kSame) return;
         if (c_.nickel() && peakAt(rate_) != PeakIs::Sure) return;  // the clock ends it
+        // The knee lies where it lies in the usual run, unless the model says it.
+        out_.knee_s = std::isfinite(w_.known->knee_s)
+                          ? w_.known->knee_s
+                          : out_.knee_s * w_.known->time_s[1] / out_.time_s[1];
         out_.time_s = w_.known->time_s;
+        out_.timeFrom = w_.known->from;
         const double most_s = 3.6 * out_.capacityLimit_mAh / out_.effectiveCurrent_A;
         if (c_.nickel())
             for (double& t : out_.time_s) t = std::min(t, most_s);

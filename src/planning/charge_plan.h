@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <limits>
 #include <map>
 #include <optional>
 #include <string>
@@ -19,7 +20,9 @@ using TimeRange = std::array<double, 3>;
 struct KnownTime {
     TimeRange time_s{};
     double current_A = 0;  ///< it holds for this current, within a tenth
-    std::string words;     ///< how that is known
+    double knee_s = std::numeric_limits<double>::quiet_NaN();
+    std::string from;   ///< own_model, logged
+    std::string words;  ///< how that is known
 };
 
 struct ChargeWish {
@@ -70,6 +73,7 @@ struct ChargePlan {
                                       ///< temperature, dtdt; the expected one first
     bool beyondUsual = false;
     TimeRange time_s{};
+    std::string timeFrom = "usual";  ///< own_model, logged, usual
     double knee_s = std::numeric_limits<double>::quiet_NaN();
     std::map<std::string, std::string> reasons;  ///< by the name of the setting
     Triage triage;

@@ -52,7 +52,8 @@ TEST_F(PlanWindow, WorksOnAnEmptyBookAndWattsDecide) {
         << value(s, "Really flows").toStdString();
     part<QSpinBox>("planSeries")->setValue(20);
     EXPECT_FALSE(s->problem().isEmpty());
-    EXPECT_TRUE(s->problem().contains("15"));
+    EXPECT_TRUE((s->problem() + s->instead()).contains("15"))
+        << (s->problem() + s->instead()).toStdString();
 }
 
 TEST_F(PlanWindow, BeyondTheUsualNeedsItsOwnTickAndStaysMarked) {
@@ -133,7 +134,13 @@ TEST_F(PlanWindow, VoltsAtRestAreTheFirstQuestion) {
     rested->setText("5.1");
     QTest::keyClick(rested, Qt::Key_Return);
     EXPECT_TRUE(s->problem().contains("out of use")) << s->problem().toStdString();
+    // Cells apart are not charged as one pack; what to do instead is said.
     rested->setText("3.9 3.9 2.7");
+    QTest::keyClick(rested, Qt::Key_Return);
+    EXPECT_TRUE(s->problem().contains("apart")) << s->problem().toStdString();
+    EXPECT_TRUE(s->instead().contains("Instead")) << s->instead().toStdString();
+    // All of them over-drained: the gentle start.
+    rested->setText("2.7 2.72 2.71");
     QTest::keyClick(rested, Qt::Key_Return);
     EXPECT_TRUE(s->problem().isEmpty()) << s->problem().toStdString();
     EXPECT_EQ(value(s, "Timer"), "30 min");

@@ -136,8 +136,12 @@ void checkOvervoltage(const AnalysisInput& in, std::vector<Finding>& out) {
     const WorstCell w = worstCell(in, c->fault_V, true);
     if (!w.any() || !c->overFault(w.perCell_V, w.doubt_V)) return;
     const bool charging = in.recording.current_A()[w.where.first] > 0;
+    const bool gross = c->grosslyOvercharged(w.perCell_V, w.doubt_V) && !in.assumed("chemistry");
     const std::string advice =
-        charging
+        gross ? phrase(
+                    "Do not use this charger again before it was checked. Let the battery rest "
+                    "outside, away from things that burn; it is out of use.")
+        : charging
             ? phrase(
                   "Do not use this charger with this battery. Let the battery rest outside, away "
                   "from things that burn, and use it only if it is neither warm nor swollen.")

@@ -45,7 +45,7 @@ HistoryDot dotOf(const HistoryPoint& p) {
             p.comparable,
             r.recordingId,
             {r.from_s, r.to_s, r.step},
-            qs(valueText(r.value, (r.high - r.value) / 2, r.unit.c_str()).joined())};
+            qs(valueText(r.value, (r.high - r.value) / 2, r.unit).joined())};
 }
 
 QString dayOf(double epoch_s) {
@@ -210,7 +210,7 @@ BatteryPageView batteryPageView(const BatteryPageData& data) {
                       : r.name == "resistance_charger" ? QObject::tr("Resistance, by the charger")
                       : r.name == "resistance_ac_1khz" ? QObject::tr("Resistance at 1 kHz")
                                                        : qs(r.name).replace('_', ' ');
-        row.value = qs(valueText(r.value, (r.high - r.value) / 2, r.unit.c_str()).joined());
+        row.value = qs(valueText(r.value, (r.high - r.value) / 2, r.unit).joined());
         row.conditions = conditionsOf(p);
         row.standing = p.byHand() ? QObject::tr("by hand") : qs(p.title);
         row.recording = r.recordingId;

@@ -37,7 +37,10 @@ QString clock(double at_s) {
 BenchCard benchCard(const ChargePlan& p, const QString& battery) {
     BenchCard out;
     out.title = QObject::tr("Charge %1").arg(battery);
-    out.lead = QObject::tr("By usual figures it takes %1.").arg(span(p.time_s));
+    out.lead = (p.timeFrom == "own_model" ? QObject::tr("By its own model it takes %1.")
+                : p.timeFrom == "logged"  ? QObject::tr("By its logged charges it takes %1.")
+                                          : QObject::tr("By usual figures it takes %1."))
+                   .arg(span(p.time_s));
     if (std::isfinite(p.knee_s))
         out.lead +=
             " " + QObject::tr("The knee comes after about %1.").arg(say(durationText(p.knee_s)));

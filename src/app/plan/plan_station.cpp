@@ -357,8 +357,9 @@ void PlanStation::answer() {
             ReadyWish ready;
             ready.charge = chargeWish();
             if (const auto told = known(); told && told->from != "usual")
-                ready.charge.known = KnownTime{told->plan.time_s, told->plan.effectiveCurrent_A,
-                                               told->plan.reasons.at("time_s")};
+                ready.charge.known =
+                    KnownTime{told->plan.time_s, told->plan.effectiveCurrent_A, told->plan.knee_s,
+                              told->from, told->plan.reasons.at("time_s")};
             ready.charge.set_V = 0;
             ready.charge.overnight = form_->unattended();
             ready.now_s = asLocal_s(QDateTime::currentDateTime());

@@ -52,6 +52,8 @@ class PlanStation : public Station {
     void setAsked(Asked asked);
     const BenchCard& card() const { return card_; }
     const QString& problem() const { return problem_; }
+    /// What to do instead, with the rule; empty: there is none.
+    QString instead() const { return instead_; }
     void openChargers();
     void openModules();
     void openPacks();

@@ -273,6 +273,21 @@ std::string demoCharger(const Battery& battery) {
                                          : "Bench charger";
 }
 
+/// Of which day a demo log is whose rows have no date: they tell one story. Empty: its rows say it.
+std::string demoDay(const std::string& file) {
+    static const std::map<std::string, std::string> days = {
+        {"mount-pack-lazy-charger", "2025-02-24"},  {"radio-module-5-reconditioned", "2026-09-06"},
+        {"radio-module-5-power-cut", "2026-09-14"}, {"flash-pack-d-rate-1c", "2026-10-11"},
+        {"flash-pack-e-rate-1c", "2026-10-12"},     {"flash-pack-rate-1c", "2026-10-14"},
+        {"flash-pack-rate-4c", "2026-10-15"},       {"flash-pack-rate-10c", "2026-10-16"},
+        {"flash-pack-rate-20c", "2026-10-17"},      {"red-torch-quick-peak", "2026-10-20"},
+        {"red-torch-slow-no-peak", "2026-10-22"},   {"dew-heater-full-cycle", "2026-10-25"},
+        {"camera-flash-overvoltage", "2026-11-08"},
+    };
+    const auto day = days.find(file);
+    return day != days.end() ? day->second : std::string();
+}
+
 /// What the shelf calls a demo log: its file's name without its battery's.
 QString demoTitle(const std::string& file, const std::string& battery) {
     QString title = QString::fromStdString(file).replace('-', ' ');
@@ -332,6 +347,7 @@ Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::sto
     struct Made {
         std::shared_ptr<PendingLog> log;
         Battery battery;
+        std::string scenario;
     };
     std::vector<Made> made;
     const auto cancelled = [] {
@@ -353,7 +369,7 @@ Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::sto
             if (stop.stop_requested()) return cancelled();
             if (!pending) return tl::unexpected<Error>(pending.error());
             (*pending)->title = demoTitle(scenario.name, scenario.battery.name);
-            made.push_back({std::move(*pending), scenario.battery});
+            made.push_back({std::move(*pending), scenario.battery, scenario.name});
         }
         if (progress)
             progress(0.7 * static_cast<double>(k + 1) / static_cast<double>(files.size()));
@@ -376,8 +392,9 @@ Expected<int> fillDemo(const std::filesystem::path& path, double now_s, std::sto
             const std::string charger = demoCharger(m.battery);
             origin.chargerId = chargers[charger];
             origin.newCharger = Charger{charger, ""};
-            const auto taken = takeIn(
-                **book, newLog(*m.log, batteries[m.battery.name], m.battery, origin, now_s), stop);
+            NewLog log = newLog(*m.log, batteries[m.battery.name], m.battery, origin, now_s);
+            log.day = demoDay(m.scenario);
+            const auto taken = takeIn(**book, log, stop);
             if (!taken && stop.stop_requested()) return cancelled();
             if (!taken) return tl::unexpected<Error>(taken.error());
             batteries[m.battery.name] = taken->batteryId;
