@@ -22,6 +22,7 @@
 #include "app/session/text.h"
 #include "app/theme/let_go.h"
 #include "app/theme/word_label.h"
+#include "history/hazards.h"
 #include "history/kept_plans.h"
 #include "history/kept_queue.h"
 #include "history/live_log.h"
@@ -29,6 +30,7 @@
 #include "history/ready_rule.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
+#include "safety/gate.h"
 
 namespace nk {
 
@@ -238,7 +240,25 @@ void BenchStation::watch(const FeedWish& wish, const std::vector<std::string>& r
                 learn(*c, e.id);
             }
     });
-    if (wish.batteryId > 0) learn(*c, wish.batteryId);
+    if (wish.batteryId > 0) {
+        learn(*c, wish.batteryId);
+        // What may not be charged is said before it is watched.
+        BatteryState state;
+        state.battery = battery;
+        state.ratingIsRight = true;
+        state.skin = session_.lifeOf(wish.batteryId).outOfUse;
+        if (auto hazards = hazardsOf(session_.book(), wish.batteryId))
+            state.hazards = std::move(*hazards);
+        ActWish act;
+        act.act = Act::Charge;
+        const bool anything = !state.hazards.empty() || !state.skin.empty();
+        if (const auto gate = askGate(state, act); anything && !gate)
+            call(tr("%1 is not to be charged: %2 Instead: %3")
+                     .arg(QString::fromStdString(battery.name),
+                          QString::fromStdString(gate.error().what),
+                          QString::fromStdString(gate.error().accepted)),
+                 true);
+    }
     connect(c, &BenchChannel::asks, this, &BenchStation::call);
     connect(c, &BenchChannel::failed, this,
             [this](const QString& words) { session_.say(words, true); });
