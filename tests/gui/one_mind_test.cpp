@@ -57,7 +57,10 @@ TEST_F(OneMind, AFieldListensToTheWheelOnlyWithTheFocus) {
     settle();
     auto* warmth = window_->findChild<PlanStation*>()->findChild<QAbstractSpinBox*>("planSeries");
     ASSERT_NE(warmth, nullptr);
+    window_->activateWindow();
+    ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
     warmth->setFocus();
+    ASSERT_TRUE(warmth->hasFocus());
     const QString before = warmth->text();
     wheel(warmth, 1);
     EXPECT_NE(warmth->text(), before);
