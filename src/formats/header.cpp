@@ -248,6 +248,11 @@ Column readHeaderCell(std::string_view title) {
         }
         if (column.unit) column.score += 2;
     }
+    // "t_cell1" is the temperature of a cell, not its voltage.
+    if (!column.unit && cell && words.size() > 1 && words.front() == "t" &&
+        column.role != Role::Voltage)
+        column.role = Role::Temperature, column.score = 2;
+    if (column.role == Role::Temperature) cell = false;
     const bool voltageLike = !column.unit || column.unit->quantity == Quantity::Voltage;
     if (voltageLike && column.number > 0 &&
         (cell || (column.role == Role::Voltage && words.front().size() <= 1)))

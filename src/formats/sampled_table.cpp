@@ -196,6 +196,19 @@ std::optional<SampledTable> sampleTable(std::string_view text, const ReadOptions
         if (unitLike * 10 >= line.cells.size() * 8 && k + 1 < lines.size() && namesIn(line) < 2)
             continue;
         if (namesIn(line) < 2) continue;
+        // Words behind a mark are remarks where a plain line of titles follows before the data.
+        if (lines[k].starts_with('#') || lines[k].starts_with('%')) {
+            bool plain = false;
+            for (std::size_t next = k + 1; next < std::min(lines.size(), k + 5) && !plain; ++next) {
+                const Line follow = look(lines[next]);
+                if (isDataLike(follow, out.shape.columns) && follow.words * 2 < follow.filled)
+                    break;
+                plain = !lines[next].starts_with('#') && !lines[next].starts_with('%') &&
+                        follow.cells.size() + 1 >= out.shape.columns && follow.words >= 2 &&
+                        namesIn(follow) >= 2;
+            }
+            if (plain) continue;
+        }
         // Data must follow, at most a line of units and a blank one behind.
         for (std::size_t next = k + 1; next < std::min(lines.size(), k + 5); ++next) {
             const Line follow = look(lines[next]);

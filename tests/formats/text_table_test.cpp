@@ -275,3 +275,32 @@ TEST(TextTable, ManyCellsAndTemperatures) {
     EXPECT_EQ(log.recording->moreTemperatures_C().size(), 1u);
     EXPECT_NEAR(log.recording->voltage_V()[2], 12.2, 1e-9);
 }
+
+TEST(TextTable, TheTemperatureOfACellIsNoVoltageOfOne) {
+    for (const char* title : {"t_cell1", "temp_cell1", "T cell 1"}) {
+        std::string text = "timestamp|v_pack|i_pack|" + std::string(title) + "|t_ambient\n";
+        for (int k = 0; k < 60; ++k)
+            text += "2024-03-10T06:" + std::string(k < 10 ? "0" : "") + std::to_string(k) + ":00|" +
+                    std::to_string(14.2 + 0.002 * k) + "|2.000|" +
+                    std::to_string(21.5 + 0.1 * (k / 10)) + "|21.0\n";
+        const Imported log = good(text);
+        EXPECT_TRUE(log.recording->cells_V().empty()) << title;
+        EXPECT_TRUE(log.recording->hasTemperature()) << title;
+    }
+}
+
+TEST(TextTable, ARemarkIsNoRowOfTitlesWhereOneFollows) {
+    std::string text =
+        "# tester log\n# channel 1; cut-off 3.0 V, 1,3 A\n"
+        "Time Current(A) Temperature(C) \"Cell 1 voltage(V)\" \"Cell 2 voltage(V)\"\n";
+    for (int k = 0; k < 40; ++k)
+        text += "0" + std::to_string(k / 10) + ":" + std::to_string(k % 10) + "0.0 1.000 22.0 3." +
+                std::to_string(700 + k) + " 3." + std::to_string(690 + k) + "\n";
+    const Imported log = good(text);
+    EXPECT_EQ(log.dialect.headerLine, 3u);
+    EXPECT_EQ(log.recording->cells_V().size(), 2u);
+    // Alone, behind its mark, it is the row of titles.
+    std::string marked = "#Time(s),Voltage(V),Current(A)\n";
+    for (int k = 0; k < 20; ++k) marked += std::to_string(10 * k) + ",3.9,1.0\n";
+    EXPECT_EQ(good(marked).dialect.headerLine, 1u);
+}
