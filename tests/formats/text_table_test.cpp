@@ -294,7 +294,7 @@ TEST(TextTable, ARemarkIsNoRowOfTitlesWhereOneFollows) {
         "# tester log\n# channel 1; cut-off 3.0 V, 1,3 A\n"
         "Time Current(A) Temperature(C) \"Cell 1 voltage(V)\" \"Cell 2 voltage(V)\"\n";
     for (int k = 0; k < 40; ++k)
-        text += "0" + std::to_string(k / 10) + ":" + std::to_string(k % 10) + "0.0 1.000 22.0 3." +
+        text += "0" + std::to_string(k / 6) + ":" + std::to_string(k % 6) + "0.0 1.000 22.0 3." +
                 std::to_string(700 + k) + " 3." + std::to_string(690 + k) + "\n";
     const Imported log = good(text);
     EXPECT_EQ(log.dialect.headerLine, 3u);
