@@ -446,5 +446,39 @@ TEST(CleanLogs, ManyPiecesAndFewGiveTheSameRows) {
         EXPECT_EQ(a->recording->problems()[k].line, b->recording->problems()[k].line);
 }
 
+TEST(Clean, RestartsSilencesAndRowsOutOfOrderMakeEachGapOnce) {
+    for (unsigned seed = 1; seed <= 400; ++seed) {
+        std::mt19937 random(seed);
+        const auto draw = [&](int low, int high) {
+            return std::uniform_int_distribution<int>(low, high)(random);
+        };
+        std::vector<std::pair<int, double>> rows;
+        int t = 0;
+        for (int k = 0; k < 300; ++k) {
+            rows.emplace_back(t, 3.6 + 0.001 * k);
+            t += 10;
+            if (draw(1, 60) == 1) t += draw(200, 4000);  // silence
+            if (draw(1, 80) == 1) t = draw(0, 30);       // the clock starts again
+        }
+        for (int n = draw(0, 3); n > 0; --n) {
+            const auto at = static_cast<std::size_t>(draw(5, 290));
+            std::swap(rows[at], rows[at + static_cast<std::size_t>(draw(1, 3))]);
+        }
+        std::string text = "Time [s],Voltage [V],Current [A]\n";
+        for (const auto& [at, volts] : rows) text += fmt::format("{},{:.3f},1.000\n", at, volts);
+        const auto log = readTextTable(text, "x.csv");
+        if (!log) continue;
+        const RecordingData& d = log->recording->data();
+        for (std::size_t k = 1; k < d.time_s.size(); ++k)
+            ASSERT_LE(d.time_s[k - 1], d.time_s[k]) << seed;
+        for (std::size_t k = 0; k < d.gaps.size(); ++k) {
+            EXPECT_LT(d.gaps[k].before + 1, d.time_s.size()) << seed;
+            if (k > 0) {
+                EXPECT_LT(d.gaps[k - 1].before, d.gaps[k].before) << seed;
+            }
+        }
+    }
+}
+
 }  // namespace
 }  // namespace nk
