@@ -220,8 +220,8 @@ TEST_F(ShelfBook, TheDueListAsksByWhatTheBookSaw) {
 }
 
 TEST_F(ShelfBook, OfEqualOnesTheOneLongestUnusedIsNext) {
-    const auto first = battery("First");
-    const auto second = battery("Second");
+    const auto first = battery("First", "nmc", 1);
+    const auto second = battery("Second", "nmc", 1);
     log(first, kNow - 50 * kDay, 1);
     log(second, kNow - 60 * kDay, 1);
     EXPECT_THAT(tasksOf(second), testing::Contains("rotation"));
