@@ -354,6 +354,11 @@ TEST_F(OnTheShelf, ALabelsLineFillsTheCard) {
 
 TEST_F(OnTheShelf, ABatterysPageTellsItsVerdictAndItsHistory) {
     const auto battery = window_->shown()->batteryId;
+    // Its rows have no date; without a day it would stand apart from every picture.
+    window_->session().change([id = window_->shown()->id](BenchBook& b) {
+        return b.setDay(id, "2026-05-01", "hand", true);
+    });
+    settle();
     QTest::mouseClick(part<QPushButton>(QString("battery-%1").arg(battery)), Qt::LeftButton);
     settle();
     auto* page = window_->findChild<BatteryPage*>();
