@@ -14,8 +14,7 @@ namespace nk::test {
 inline const Imported& smallLog() {
     static const Imported log = [] {
         std::string text = "Time (s),Voltage (V),Current (A)\n";
-        for (int k = 0; k < 400; ++k)
-            text += std::to_string(k) + "," + std::to_string(3.6 + 0.001 * k) + ",1.0\n";
+        for (int k = 0; k < 400; ++k) text += fmt::format("{},{:.6f},1.0\n", k, 3.6 + 0.001 * k);
         return *readTextTable(text, "small.csv");
     }();
     return log;
