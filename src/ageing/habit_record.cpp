@@ -24,7 +24,7 @@ HabitRecorder::HabitRecorder(const Chemistry& chemistry, double high_V) : chemis
     record_.high_V = high_V;
     record_.volts_from = std::round(10 * (chemistry.set_V - 1.1)) / 10;
     if (!std::isfinite(record_.volts_from)) record_.volts_from = 0.8;
-    if (chemistry.id != "nmc" && chemistry.id != "lmo")
+    if (chemistry.ageingLaw != "nmc" && chemistry.ageingLaw != "lmo")
         record_.calendarDamage = record_.calendarOfVoltage = record_.calendarOfWarmth = kNone;
 }
 
@@ -92,7 +92,7 @@ void HabitRecorder::add(const RecordedUse& log) {
         if (std::isfinite(record_.calendarDamage) && std::isfinite(half)) {
             const double kelvin = 273.15 + (std::isfinite(celsius) ? celsius : 20);
             const auto damage = [&](double v, double t) {
-                return chemistry_.id == "nmc"
+                return chemistry_.ageingLaw == "nmc"
                            ? std::pow(nmcCalendarRate(v, t), 4.0 / 3) * hours / 24
                            : lmoCalendarStress(dt, chemistry_.ocv.soc(v), t);
             };

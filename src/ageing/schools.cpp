@@ -122,7 +122,7 @@ SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
                 caveats_.push_back(
                     phrase("The table is used down to 0.3 V under the set voltage."));
             }
-            if (chemistry.id == "lfp" || chemistry.id == "lto") {
+            if (chemistry.flat) {
                 extrapolated_ = true;
                 caveats_.push_back(phrase(
                     "The table comes from layered oxides; on a flat curve volts say little."));
@@ -159,7 +159,7 @@ SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
                 caveats_.push_back(phrase(
                     "The law was fitted on cells kept at 35 to 50 °C; this habit is cooler."));
             }
-            if (chemistry.id != "nmc") {
+            if (chemistry.ageingLaw != "nmc") {
                 extrapolated_ = true;
                 caveats_.push_back(
                     phrase("The law is of an NMC cell, this battery is {}.", chemistry.name()));
@@ -187,7 +187,7 @@ SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
                 extrapolated_ = true;
                 caveats_.push_back(phrase("The law's warmth factor is meant for 15 to 55 °C."));
             }
-            if (chemistry.id != "lmo") {
+            if (chemistry.ageingLaw != "lmo") {
                 extrapolated_ = true;
                 caveats_.push_back(
                     phrase("The law is of an LMO cell, this battery is {}.", chemistry.name()));
@@ -210,7 +210,7 @@ SchoolLaw::SchoolLaw(School school, const Habit& habit, const HabitLoad& load,
                 extrapolated_ = true;
                 caveats_.push_back(phrase("The law was fitted from 0 to 60 °C."));
             }
-            if (chemistry.id != "lfp") {
+            if (chemistry.ageingLaw != "lfp") {
                 extrapolated_ = true;
                 caveats_.push_back(
                     phrase("The law is of an LFP cell, this battery is {}.", chemistry.name()));
@@ -297,20 +297,20 @@ SchoolAnswer SchoolLaw::answer() const {
 }
 
 std::vector<School> schoolsFor(const Chemistry& chemistry) {
-    if (chemistry.id == "nmc") return {School::Nmc, School::Table};
-    if (chemistry.id == "lmo") return {School::Lmo, School::Table};
-    if (chemistry.id == "lfp") return {School::Lfp, School::Table};
+    if (chemistry.ageingLaw == "nmc") return {School::Nmc, School::Table};
+    if (chemistry.ageingLaw == "lmo") return {School::Lmo, School::Table};
+    if (chemistry.ageingLaw == "lfp") return {School::Lfp, School::Table};
     return {School::Table};
 }
 
 std::string whySchool(const Chemistry& chemistry) {
-    if (chemistry.id == "nmc")
+    if (chemistry.ageingLaw == "nmc")
         return phrase("The NMC law counts voltage, warmth, time and use of this kind of cell.");
-    if (chemistry.id == "lmo")
+    if (chemistry.ageingLaw == "lmo")
         return phrase(
             "The LMO law counts charge level, warmth, time and depth of this kind of "
             "cell.");
-    if (chemistry.id == "lfp")
+    if (chemistry.ageingLaw == "lfp")
         return phrase(
             "The LFP law counts use, rate and warmth of this kind of cell; it knows "
             "neither voltage nor time.");

@@ -129,6 +129,9 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
     c.dischargeC = number(limits, "discharge_rate_C");
     c.resistance_ohmAh = number(limits, "resistance_ohm_Ah");
     c.mostCell_Ah = number(limits, "most_cell_Ah");
+    c.sagFloor_V = number(limits, "sag_floor_V");
+    c.headFrom_V = number(limits, "head_from_V");
+    c.ageingLaw = j.value("ageing_law", "");
     c.flat = j.at("traits").at("flat").get<bool>();
     c.plates = j.at("traits").at("plates").get<bool>();
     c.chargeC = number(limits, "charge_rate_C");

@@ -60,9 +60,14 @@ struct Chemistry {
     double chargeC = 1;              ///< usual highest charge rate without a maker's figure, C
     double dischargeC = 1;           ///< usual highest discharge rate without a maker's figure, C
     double resistance_ohmAh = 0.08;  ///< of a usual cell, times its capacity
-    double mostCell_Ah = 350;        ///< no single cell of this kind holds more
-    double peakDrop_V = 0;           ///< −ΔV per cell, nickel
-    double activation_J_mol = 0;     ///< default Ea of the resistance's temperature law
+    double sagFloor_V = 3;           ///< under load; where a load's voltage limit usually lies
+    double headFrom_V =
+        std::numeric_limits<double>::quiet_NaN();  ///< at rest; over it the curve is a
+                                                   ///< steep head; NaN: it has none
+    std::string ageingLaw;  ///< the published law of this kind of cell: nmc, lmo, lfp; empty: none
+    double mostCell_Ah = 350;     ///< no single cell of this kind holds more
+    double peakDrop_V = 0;        ///< −ΔV per cell, nickel
+    double activation_J_mol = 0;  ///< default Ea of the resistance's temperature law
     double specificEnergy_Wh_kg = 0;
     OpenCircuitCurve ocv;
     double ocvSpread_V = 0.01;  ///< how far single cells lie from the curve, standard deviation
@@ -74,6 +79,8 @@ struct Chemistry {
     /// `fullSoc` anew, after the curve or the set voltage has changed.
     void settle();
     bool nickel() const { return family == Family::Nickel; }
+    /// Whether its curve ends in a steep head, where a step of the current is no resistance.
+    bool steepHead() const { return headFrom_V == headFrom_V; }
     /// `label` in the language of this thread.
     std::string name() const;
 

@@ -189,37 +189,65 @@ double groupComparable(const Battery& battery, std::vector<HistoryPoint>& points
     return floor_V;
 }
 
-Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId) {
-    BatteryHistory out;
+Expected<std::vector<OwnLogs>> ownLogs(BenchBook& book, const std::set<std::int64_t>& ids) {
     const auto batteries = book.batteries();
     if (!batteries) return tl::unexpected<Error>(batteries.error());
-    const auto entry = std::ranges::find(*batteries, batteryId, &BatteryEntry::id);
-    if (entry == batteries->end())
+    auto recordings = book.recordings();
+    if (!recordings) return tl::unexpected<Error>(recordings.error());
+    if (!ids.empty())
+        std::erase_if(*recordings,
+                      [&](const RecordingEntry& e) { return !ids.contains(e.batteryId); });
+    auto makings = allMakings(book, *recordings);
+    if (!makings) return tl::unexpected<Error>(makings.error());
+    std::vector<OwnLogs> out;
+    std::map<std::int64_t, std::size_t> place;
+    for (const BatteryEntry& e : *batteries)
+        if (ids.empty() || ids.contains(e.id)) {
+            place[e.id] = out.size();
+            out.push_back({e, {}, {}});
+        }
+    for (std::size_t k = 0; k < recordings->size(); ++k) {
+        const auto at = place.find((*recordings)[k].batteryId);
+        if (at == place.end()) continue;
+        out[at->second].recordings.push_back(std::move((*recordings)[k]));
+        out[at->second].makings.push_back(std::move((*makings)[k]));
+    }
+    return out;
+}
+
+Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId) {
+    auto own = ownLogs(book, {batteryId});
+    if (!own) return tl::unexpected<Error>(own.error());
+    if (own->empty())
         return fail(ErrorKind::NotFound, phrase("This battery is no longer in the book."),
                     book.path().string());
-    out.battery = *entry;
+    return batteryHistory(book, own->front());
+}
+
+Expected<BatteryHistory> batteryHistory(BenchBook& book, OwnLogs& own) {
+    BatteryHistory out;
+    out.battery = own.battery;
+    const std::int64_t batteryId = own.battery.id;
     // What is stale is made now: in the book where it can be written, else for this answer alone.
-    auto stale = staleRecordings(book, batteryId);
-    if (!stale) return tl::unexpected<Error>(stale.error());
     std::map<std::int64_t, StoredStudy> fresh;
-    std::map<std::int64_t, double> freshMoved;
-    for (const Stale& s : *stale) {
+    for (std::size_t k = 0; k < own.recordings.size(); ++k) {
+        RecordingEntry& e = own.recordings[k];
+        if (e.fingerprint == fingerprintOf(own.makings[k])) continue;
         const Presenting plain({});  // what is stored is English
-        const auto opened = openRecording(book, s.entry, s.makings);
+        const auto opened = openRecording(book, e, own.makings[k]);
         if (opened) {
-            fresh[s.entry.id] = studyOf(*opened);
-            freshMoved[s.entry.id] = summarise(opened->analysis).moved_Ah;
+            fresh[e.id] = studyOf(*opened);
             keepStudy(book, *opened);
+            e.summary = summarise(opened->analysis);
+            e.fingerprint = opened->fingerprint;
         } else {
-            fresh[s.entry.id] = studyOf(opened.error(), fingerprintOf(s.makings));
-            if (!book.readOnly())
-                (void)book.setStudy(s.entry.id, fresh[s.entry.id], RecordingSummary());
+            fresh[e.id] = studyOf(opened.error(), fingerprintOf(own.makings[k]));
+            e.summary = RecordingSummary();
+            if (!book.readOnly()) (void)book.setStudy(e.id, fresh[e.id], e.summary);
         }
     }
-    const auto recordings = book.recordings();
     auto stored = book.readingsOfBattery(batteryId);
     const auto spots = book.spotReadings(batteryId);
-    if (!recordings) return tl::unexpected<Error>(recordings.error());
     if (!stored) return tl::unexpected<Error>(stored.error());
     if (!spots) return tl::unexpected<Error>(spots.error());
     std::map<std::int64_t, std::vector<StoredReading>> byLog;
@@ -227,8 +255,7 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
         if (!fresh.contains(r.recordingId)) byLog[r.recordingId].push_back(std::move(r));
     for (auto& [id, study] : fresh) byLog[id] = study.readings;
     std::vector<const RecordingEntry*> logs;
-    for (const RecordingEntry& e : *recordings)
-        if (e.batteryId == batteryId) logs.push_back(&e);
+    for (const RecordingEntry& e : own.recordings) logs.push_back(&e);
     // In the order of their days, never of their import.
     std::ranges::stable_sort(logs, {}, [](const RecordingEntry* e) {
         return std::tuple(!e->dayKnown(), e->dayKnown() ? e->at_s() : 0.0, e->sha256);
@@ -258,8 +285,7 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
                 p.efc = (moved_Ah + before.until_Ah(r.to_s)) / (2 * rated);
             out.points.push_back(std::move(p));
         }
-        const auto own = freshMoved.find(e->id);
-        const double here = own != freshMoved.end() ? own->second : e->summary.moved_Ah;
+        const double here = e->summary.moved_Ah;
         // A log of no known day counts for no pace.
         if (std::isfinite(here) && e->dayKnown()) moved_Ah += here;
         if (!e->dayKnown()) out.daysUnknown.push_back(e->id);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cmath>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -43,6 +44,21 @@ struct BatteryHistory {
     /// Recordings that cannot be read, each with the reason; they are in no point.
     std::vector<std::string> leftOut;
 };
+
+/// The recordings of one battery with all that makes their readings.
+struct OwnLogs {
+    BatteryEntry battery;
+    std::vector<RecordingEntry> recordings;
+    std::vector<Makings> makings;  ///< in their order
+};
+
+/// Of these batteries (all where empty), in the order of the book, with one pass over it. Errors:
+/// the book cannot be read.
+Expected<std::vector<OwnLogs>> ownLogs(BenchBook& book, const std::set<std::int64_t>& ids = {});
+
+/// All measurable readings of a battery whose logs are at hand; the summaries of those that were
+/// stale are made new in `own`.
+Expected<BatteryHistory> batteryHistory(BenchBook& book, OwnLogs& own);
 
 /// All measurable readings of a battery. Stale ones are computed anew first, and stored where the
 /// book can be written. Errors: no such battery, the book cannot be read.

@@ -10,7 +10,6 @@
 #include "quantity/iso_time.h"
 #include "quantity/phrase.h"
 #include "ready_rule.h"
-#include "safety/gate.h"
 
 namespace nk {
 
@@ -132,11 +131,8 @@ Expected<std::vector<DueTask>> dueTasks(BenchBook& book, double now_s, const Due
         }
         if (!std::isfinite(l.any_s)) continue;
         // What a hazard on file took out of use is asked for nothing: the gate would refuse it.
-        if (const auto s = standings->find(e.id); s != standings->end() && s->second.hazards > 0) {
-            const auto hazards = hazardsOf(book, e.id);
-            if (!hazards) return tl::unexpected<Error>(hazards.error());
-            if (std::ranges::any_of(*hazards, endsUse)) continue;
-        }
+        if (const auto s = standings->find(e.id); s != standings->end() && s->second.endsUse > 0)
+            continue;
         const Chemistry* c = e.battery.chemistryData();
         const bool nickel = c != nullptr && c->nickel();
         // The habit it lives by says how often it meets its balancer.

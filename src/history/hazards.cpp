@@ -40,13 +40,18 @@ std::string hazardLook(const std::string& code) {
 Expected<std::vector<HazardOnFile>> hazardsOf(BenchBook& book, std::int64_t batteryId) {
     const auto recordings = book.recordings();
     if (!recordings) return tl::unexpected<Error>(recordings.error());
+    return hazardsOf(book, batteryId, *recordings);
+}
+
+Expected<std::vector<HazardOnFile>> hazardsOf(BenchBook& book, std::int64_t batteryId,
+                                              const std::vector<RecordingEntry>& recordings) {
     const auto spots = book.spotReadings(batteryId);
     if (!spots) return tl::unexpected<Error>(spots.error());
     double looked_s = -1e300;
     for (const SpotReading& s : *spots)
         if (s.kind == "skin") looked_s = std::max(looked_s, s.atEpoch_s);
     std::vector<std::pair<double, HazardOnFile>> found;
-    for (const RecordingEntry& r : *recordings) {
+    for (const RecordingEntry& r : recordings) {
         if (r.batteryId != batteryId || !r.summary.hazard) continue;
         const auto findings = book.findings(r.id);
         if (!findings) return tl::unexpected<Error>(findings.error());

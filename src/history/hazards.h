@@ -17,4 +17,8 @@ std::string hazardLook(const std::string& code);
 /// at its skin since, or ticked the storage check off. Errors: the book cannot be read.
 Expected<std::vector<HazardOnFile>> hazardsOf(BenchBook& book, std::int64_t batteryId);
 
+/// The same, where the recordings are at hand: of the book or of this battery alone.
+Expected<std::vector<HazardOnFile>> hazardsOf(BenchBook& book, std::int64_t batteryId,
+                                              const std::vector<RecordingEntry>& recordings);
+
 }  // namespace nk

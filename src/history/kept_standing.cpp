@@ -2,11 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "book/hash.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
+#include "rules.h"
+#include "safety/gate.h"
 
 namespace nk {
 
@@ -15,7 +18,7 @@ namespace {
 using nlohmann::json;
 
 /// Of the way standings are made.
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 
 constexpr std::pair<const char*, double KeptStanding::*> kFields[] = {
     {"capacity_Ah", &KeptStanding::capacity_Ah},
@@ -34,6 +37,7 @@ constexpr std::pair<const char*, double KeptStanding::*> kFields[] = {
     {"last_full_s", &KeptStanding::lastFull_s},
     {"last_test_s", &KeptStanding::lastTest_s},
     {"hazards", &KeptStanding::hazards},
+    {"ends_use", &KeptStanding::endsUse},
 };
 
 std::string settingOf(std::int64_t battery) {
@@ -65,6 +69,7 @@ KeptStanding keptOf(const Standing& s) {
     out.lastFull_s = s.lastFull_s;
     out.lastTest_s = s.lastTest_s;
     out.hazards = static_cast<double>(s.hazards.size());
+    out.endsUse = std::ranges::any_of(s.hazards, endsUse) ? 1 : 0;
     return out;
 }
 
@@ -92,6 +97,7 @@ std::string keptStandingText(const KeptStanding& standing, const std::string& fi
     for (const auto& [key, value] : kFields)
         if (std::isfinite(standing.*value)) j[key] = standing.*value;
     if (!standing.resistanceSchool.empty()) j["resistance_school"] = standing.resistanceSchool;
+    j["verdict"] = standing.verdict;
     return j.dump();
 }
 
@@ -108,54 +114,66 @@ std::optional<KeptStanding> keptStandingIn(const std::string& text,
             out.*value = at->get<double>();
     if (const auto at = j.find("resistance_school"); at != j.end() && at->is_string())
         out.resistanceSchool = at->get<std::string>().substr(0, 40);
+    if (const auto at = j.find("verdict"); at != j.end() && at->is_string())
+        out.verdict = at->get<std::string>().substr(0, 40);
     return out;
+}
+
+std::string verdictAmong(const KeptStanding& standing, std::vector<double> siblings_Ah,
+                         const VerdictRules& rules) {
+    const bool behind = siblings_Ah.size() >= 2 &&
+                        standing.capacity_Ah < rules.siblings * medianOf(std::move(siblings_Ah));
+    return behind && standing.verdict == "keep" ? "watch" : standing.verdict;
 }
 
 Expected<std::map<std::int64_t, KeptStanding>> keptStandings(BenchBook& book,
                                                              const std::set<std::int64_t>& ids) {
-    const auto batteries = book.batteries();
-    if (!batteries) return tl::unexpected<Error>(batteries.error());
-    const auto recordings = book.recordings();
-    if (!recordings) return tl::unexpected<Error>(recordings.error());
+    auto all = ownLogs(book, ids);
+    if (!all) return tl::unexpected<Error>(all.error());
     const auto lives = book.lives();
     if (!lives) return tl::unexpected<Error>(lives.error());
     const auto spots = book.lastSpotReadings();
     if (!spots) return tl::unexpected<Error>(spots.error());
-    const auto makings = allMakings(book, *recordings);
-    if (!makings) return tl::unexpected<Error>(makings.error());
-    std::map<std::int64_t, std::string> of;
-    for (std::size_t k = 0; k < recordings->size(); ++k) {
-        const RecordingEntry& r = (*recordings)[k];
-        // What is stale by its makings makes a standing stale too.
-        of[r.batteryId] += fmt::format("|{}:{}:{}", r.id, fingerprintOf((*makings)[k]), r.at_s());
-        if (!r.dayKnown()) of[r.batteryId] += "?";
-    }
+    const auto rules = verdictRules(book);
+    if (!rules) return tl::unexpected<Error>(rules.error());
+    std::string rulesText;
+    for (const auto& f : verdictFields()) rulesText += fmt::format("{},", *rules.*(f.value));
     std::map<std::int64_t, KeptStanding> out;
-    for (const BatteryEntry& e : *batteries) {
-        if (!ids.empty() && !ids.contains(e.id)) continue;
-        const auto life = lives->find(e.id);
-        const auto spot = spots->find(e.id);
-        std::size_t hand = 0;
-        if (spot != spots->end()) {
-            const auto own = book.spotReadings(e.id);
-            if (!own) return tl::unexpected<Error>(own.error());
-            hand = own->size();
+    for (OwnLogs& own : *all) {
+        const BatteryEntry& e = own.battery;
+        const auto found = lives->find(e.id);
+        const BatteryLife life = found != lives->end() ? found->second : BatteryLife();
+        std::string makes =
+            fmt::format("standing {}|{}|{}|{}|{}|{}", kVersion, e.battery.chemistry,
+                        e.battery.series, e.battery.rated_Ah, lifeJson(life), rulesText);
+        if (const auto spot = spots->find(e.id); spot != spots->end()) {
+            const auto hand = book.spotReadings(e.id);
+            if (!hand) return tl::unexpected<Error>(hand.error());
+            makes += fmt::format("|{}|{}", spot->second, hand->size());
         }
-        std::string all = fmt::format("standing {}|{}|{}|{}|{}|{}|{}", kVersion,
-                                      e.battery.chemistry, e.battery.series, e.battery.rated_Ah,
-                                      life != lives->end() ? lifeJson(life->second) : "",
-                                      spot != spots->end() ? spot->second : 0.0, hand);
-        const std::string fingerprint = sha256(all + of[e.id]).substr(0, 24);
+        // What is stale by its makings makes a standing stale too.
+        for (std::size_t k = 0; k < own.recordings.size(); ++k) {
+            const RecordingEntry& r = own.recordings[k];
+            makes += fmt::format("|{}:{}:{}{}", r.id, fingerprintOf(own.makings[k]), r.at_s(),
+                                 r.dayKnown() ? "" : "?");
+        }
+        const std::string fingerprint = sha256(makes).substr(0, 24);
         if (auto kept = keptStandingIn(book.setting(settingOf(e.id)).value_or(std::string()),
                                        fingerprint)) {
             out[e.id] = *kept;
             continue;
         }
-        const auto made = standingOf(book, e.id);
-        if (!made) return tl::unexpected<Error>(made.error());
-        out[e.id] = keptOf(*made);
+        const auto history = batteryHistory(book, own);
+        if (!history) return tl::unexpected<Error>(history.error());
+        const auto hazards = hazardsOf(book, e.id, own.recordings);
+        if (!hazards) return tl::unexpected<Error>(hazards.error());
+        const Standing standing = standingOf(*history, *hazards, life, own.recordings);
+        KeptStanding made = keptOf(standing);
+        made.verdict = life.outOfUse.empty() ? judge(*history, standing, {}, *rules).verdict
+                                             : std::string("retire");
         if (!book.readOnly())
-            (void)book.keepComputed(settingOf(e.id), keptStandingText(out[e.id], fingerprint));
+            (void)book.keepComputed(settingOf(e.id), keptStandingText(made, fingerprint));
+        out[e.id] = std::move(made);
     }
     return out;
 }

@@ -5,7 +5,7 @@
 #include <map>
 #include <set>
 
-#include "standing.h"
+#include "verdict.h"
 
 namespace nk {
 
@@ -19,10 +19,16 @@ struct KeptStanding {
     std::string resistanceSchool;  ///< its kind of reading
     double lastSeen_s = kNaN, lastUse_s = kNaN, lastBalancing_s = kNaN, lastFull_s = kNaN,
            lastTest_s = kNaN;
-    double hazards = 0;  ///< how many are on file
+    double hazards = 0;   ///< how many are on file
+    double endsUse = 0;   ///< 1: one of them ended its use
+    std::string verdict;  ///< without a look at its siblings; see verdictAmong
 };
 
 KeptStanding keptOf(const Standing& standing);
+
+/// Its verdict among these siblings' capacities (Ah), as judge() would say it.
+std::string verdictAmong(const KeptStanding& standing, std::vector<double> siblings_Ah,
+                         const VerdictRules& rules);
 
 /// "0.6C to 3.00 V a cell, 21 °C on average": under which conditions its capacity was measured.
 std::string conditionsWords(const KeptStanding& standing);

@@ -5,18 +5,22 @@
 
 #include "quantity/format.h"
 #include "quantity/phrase.h"
+#include "verdict.h"
 
 namespace nk {
 
 namespace {
 
-double median(std::vector<double> values) {
-    std::ranges::sort(values);
-    const std::size_t n = values.size();
-    return n % 2 == 1 ? values[n / 2] : 0.5 * (values[n / 2 - 1] + values[n / 2]);
+std::string spanText(const TimeRange& t) {
+    return durationText(t[0]) == durationText(t[2])
+               ? durationText(t[1])
+               : phrase("{} ({} to {})", durationText(t[1], t[2]), durationText(t[0], t[2]),
+                        durationText(t[2]));
 }
 
-std::optional<PredictStep> stepOf(const ChargePlan& plan) {
+}  // namespace
+
+std::optional<PredictStep> plannedStep(const ChargePlan& plan) {
     PredictStep step;
     step.value = plan.effectiveCurrent_A;
     if (std::isfinite(plan.setPerCell_V)) {
@@ -32,15 +36,6 @@ std::optional<PredictStep> stepOf(const ChargePlan& plan) {
     return step;
 }
 
-std::string spanText(const TimeRange& t) {
-    return durationText(t[0]) == durationText(t[2])
-               ? durationText(t[1])
-               : phrase("{} ({} to {})", durationText(t[1], t[2]), durationText(t[0], t[2]),
-                        durationText(t[2]));
-}
-
-}  // namespace
-
 bool hasEarnedItsUse(const OwnModel& model) {
     constexpr double kMost_V = 0.03, kMostShare = 0.10;
     if (!(model.leftOutRms_V > 0) || model.leftOutRms_V > kMost_V || model.leftOut.empty())
@@ -49,12 +44,12 @@ bool hasEarnedItsUse(const OwnModel& model) {
     for (const LeftOutLog& l : model.leftOut)
         if (l.measured_s > 0 && std::isfinite(l.predicted_s))
             off.push_back(std::abs(l.predicted_s / l.measured_s - 1));
-    return !off.empty() && median(off) <= kMostShare;
+    return !off.empty() && medianOf(off) <= kMostShare;
 }
 
 std::optional<PredictedStep> modelSays(const OwnModel& model, const ChargePlan& plan,
                                        double fromSoc, double ambient_C) {
-    const auto step = stepOf(plan);
+    const auto step = plannedStep(plan);
     if (!step) return std::nullopt;
     PredictSetting setting;
     setting.startSoc = std::clamp(fromSoc, 0.0, 1.0);
@@ -80,7 +75,7 @@ std::optional<TimeRange> loggedCharge_s(const BatteryHistory& history, double ca
     }
     if (times.empty()) return std::nullopt;
     std::ranges::sort(times);
-    const double middle = median(times);
+    const double middle = medianOf(times);
     // Equal ones do not make the next one sure.
     const double half = times.size() == 1 ? 0.10 : 0.03;
     return TimeRange{std::min(times.front(), (1 - half) * middle), middle,
@@ -98,7 +93,7 @@ double ownCurrent_A(const BatteryHistory& history, double capacity_Ah) {
     }
     if (amps.empty()) return 0;
     // Three digits that count: nobody sets 0.9987 A.
-    const double is = median(amps);
+    const double is = medianOf(amps);
     const double step = std::pow(10.0, std::floor(std::log10(is)) - 1);
     return std::round(is / step) * step;
 }

@@ -15,6 +15,9 @@ namespace nk {
 /// a cell at the most, and the times of left-out charges and discharges within 10 % (median).
 bool hasEarnedItsUse(const OwnModel& model);
 
+/// A planned charge in the words of a model; nothing where it has no end that one knows.
+std::optional<PredictStep> plannedStep(const ChargePlan& plan);
+
 /// What `plan` takes by the model: nothing where the plan has no end that the model knows, or the
 /// model would be beyond what was ever logged.
 std::optional<PredictedStep> modelSays(const OwnModel& model, const ChargePlan& plan,

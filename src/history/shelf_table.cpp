@@ -9,12 +9,14 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <tuple>
 
 #include "book/notes.h"
 #include "kept_standing.h"
 #include "quantity/harmless.h"
 #include "quantity/iso_time.h"
 #include "quantity/phrase.h"
+#include "rules.h"
 #include "verdict.h"
 
 namespace nk {
@@ -427,6 +429,18 @@ Expected<std::string> shelfTable(BenchBook& book) {
     if (!lives) return tl::unexpected<Error>(lives.error());
     const auto standings = keptStandings(book);
     if (!standings) return tl::unexpected<Error>(standings.error());
+    const auto rules = verdictRules(book);
+    if (!rules) return tl::unexpected<Error>(rules.error());
+    const auto kindOf = [](const Battery& b) {
+        return std::tuple(b.chemistry, b.series, b.parallel, b.rated_Ah);
+    };
+    std::map<std::tuple<std::string, int, int, double>, std::vector<double>> alike;
+    for (const BatteryEntry& e : *batteries) {
+        auto& group = alike[kindOf(e.battery)];
+        const auto s = standings->find(e.id);
+        if (s != standings->end() && std::isfinite(s->second.capacity_Ah))
+            group.push_back(s->second.capacity_Ah);
+    }
     std::string out;
     for (const ShelfColumn& c : columns()) out += (out.empty() ? "" : ",") + std::string(c.name);
     out += "\r\n";
@@ -436,13 +450,13 @@ Expected<std::string> shelfTable(BenchBook& book) {
         row.battery = e.battery;
         if (const auto life = lives->find(e.id); life != lives->end()) row.life = life->second;
         if (const auto s = standings->find(e.id); s != standings->end()) row.standing = s->second;
-        row.verdict = "unknown";
-        if (std::isfinite(row.standing.lastSeen_s) || !row.life.outOfUse.empty() ||
-            std::isfinite(row.standing.capacity_Ah)) {
-            const auto verdict = judgeBattery(book, e.id);
-            if (!verdict) return tl::unexpected<Error>(verdict.error());
-            row.verdict = verdict->verdict;
+        std::vector<double> siblings;
+        if (e.battery.rated_Ah > 0) {
+            siblings = alike.at(kindOf(e.battery));
+            if (std::isfinite(row.standing.capacity_Ah))
+                siblings.erase(std::ranges::find(siblings, row.standing.capacity_Ah));
         }
+        row.verdict = verdictAmong(row.standing, std::move(siblings), *rules);
         bool first = true;
         for (const ShelfColumn& c : columns()) {
             out += (first ? "" : ",") + quoted(c.write(row));

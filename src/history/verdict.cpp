@@ -68,13 +68,7 @@ class Judge {
         out_.yardsticks.label = rated_ > 0 ? rated_ : kNaN;
         if (!tests_.empty()) out_.yardsticks.ownFirst = tests_.front().value_Ah;
         if (standing_.capacity) out_.yardsticks.latest = standing_.capacity->value;
-        if (!siblings_.empty()) {
-            std::vector<double> s = siblings_;
-            std::ranges::sort(s);
-            const std::size_t n = s.size();
-            out_.yardsticks.siblingsMedian =
-                n % 2 == 1 ? s[n / 2] : 0.5 * (s[n / 2 - 1] + s[n / 2]);
-        }
+        out_.yardsticks.siblingsMedian = medianOf(siblings_);
     }
 
     /// 0 out, 1 weak, 2 not good any more, 3 good; found in the order of days.
@@ -339,6 +333,13 @@ class Judge {
 };
 
 }  // namespace
+
+double medianOf(std::vector<double> figures) {
+    if (figures.empty()) return kNaN;
+    std::ranges::sort(figures);
+    const std::size_t n = figures.size();
+    return n % 2 == 1 ? figures[n / 2] : 0.5 * (figures[n / 2 - 1] + figures[n / 2]);
+}
 
 Verdict judge(const BatteryHistory& history, const Standing& standing,
               const std::vector<double>& siblings_Ah, const VerdictRules& rules) {

@@ -51,6 +51,9 @@ struct Verdict {
     std::string change;  ///< what would change it, one sentence; empty: nothing is near
 };
 
+/// Middle of some figures; NaN of none.
+double medianOf(std::vector<double> figures);
+
 /// Pure: hazards stand before every figure (one that ends its use retires it, others are watched).
 /// The class of its capacity is found in the order of its days: the first takes the better side of
 /// a limit that its interval holds, later ones change it only when the nearer end of the interval

@@ -38,6 +38,7 @@ struct LiveEvent {
 /// sample, step, knee, peak, rule, alarm, estimate, stop_now, end. StopNow: `words` why, `low_s`
 /// since when, `charge_Ah` how much too much has gone in until `t_s`.
 std::string toString(LiveEvent::Kind kind);
+LiveEvent event(LiveEvent::Kind kind, double t_s, std::string what = {}, std::string words = {});
 
 class Watcher {
   public:

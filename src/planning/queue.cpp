@@ -1,4 +1,4 @@
-#include "queue.h"
+#include "queue_bench.h"
 
 #include <algorithm>
 #include <chrono>
@@ -13,37 +13,9 @@ namespace nk {
 
 namespace {
 
-constexpr double kNever = std::numeric_limits<double>::infinity();
-/// A step of three months is none; ampere-hours and amperes beyond this are a slip of the pen.
-constexpr double kLongestStep_s = 90 * 86400.0, kMostFigure = 1e6;
-constexpr double kLastMoment_s = 253'402'300'800;  // the year 10000
-
-struct Channel {
-    std::size_t charger = 0;
-    int number = 1;
-};
-
-/// What does not change while plans are tried.
-struct Bench {
-    const QueueWish& wish;
-    std::vector<Channel> channels;
-    /// Seconds and currents by module and charger: [module][charger].
-    std::vector<std::vector<double>> charge_s, discharge_s, charge_A, discharge_A;
-    /// The same with a tenth of C, for what runs while nobody is there.
-    std::vector<std::vector<double>> gentle_s, gentle_A;
-    std::vector<bool> isCharge;  ///< of the steps of a chain, without rests
-    double rest_s = 0;
-    /// By module and link; null where nobody put it anywhere.
-    std::vector<std::vector<const QueuePin*>> pins;
-    std::vector<std::size_t> begun;  ///< links of each module that are done or running
-    std::vector<bool> retired;
-    double now_s = 0;
-    std::vector<std::string> cautions;  ///< of modules, each a sentence with its name
-};
-
 /// The first moment from `t` on at which a step of `length` may begin. A hand needs somebody there;
 /// a charge somebody all the while (`watched`).
-double feasible(const Bench& b, double t, double length, bool watched, bool hand) {
+double feasible(const QueueBench& b, double t, double length, bool watched, bool hand) {
     const Presence& p = b.wish.present;
     if (p.always()) return t;
     if (!watched && !hand) return t;
@@ -53,10 +25,10 @@ double feasible(const Bench& b, double t, double length, bool watched, bool hand
         if (!watched || begin + length <= window.second + 1e-6) return begin;
         window = p.windowAt(window.second + 1);
     }
-    return kNever;
+    return kQueueNever;
 }
 
-QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
+QueuePlan tryPlan(const QueueBench& b, const std::vector<double>& priority) {
     const std::size_t n = b.wish.modules.size();
     const std::size_t links = b.isCharge.size();
     std::vector<std::size_t> next(n, 0);
@@ -78,7 +50,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
     std::size_t todo = 0;
     for (const QueueDone& d : b.wish.done) {
         const std::size_t m = d.module;
-        const auto at = std::ranges::find_if(b.channels, [&](const Channel& c) {
+        const auto at = std::ranges::find_if(b.channels, [&](const QueueChannel& c) {
             return static_cast<int>(c.charger) == d.charger && c.number == d.channel;
         });
         QueueStep s;
@@ -129,8 +101,8 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
         return start;
     };
     while (todo > 0) {
-        double bestStart = kNever;
-        double bestEnd = kNever;
+        double bestStart = kQueueNever;
+        double bestEnd = kQueueNever;
         double bestTail = -1;
         std::size_t bestModule = 0;
         std::size_t bestChannel = 0;
@@ -143,7 +115,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
             for (std::size_t c = 0; c < b.channels.size(); ++c) {
                 const std::size_t on = b.channels[c].charger;
                 double length = (charge ? b.charge_s : b.discharge_s)[m][on];
-                if (!(length < kNever)) continue;
+                if (!(length < kQueueNever)) continue;
                 const QueuePin* pin = b.pins[m][k];
                 if (pin != nullptr && (static_cast<int>(b.channels[c].charger) != pin->charger ||
                                        b.channels[c].number != pin->channel))
@@ -160,7 +132,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
                 double start = placed(length, charge);
                 bool gentle = false;
                 if (charge && b.wish.unattendedCharging && !b.wish.present.always() &&
-                    b.gentle_s[m][on] < kNever) {
+                    b.gentle_s[m][on] < kQueueNever) {
                     // By the permission, with a tenth of C, where that is done sooner.
                     const double slow = b.gentle_s[m][on];
                     const double at = placed(slow, false);
@@ -192,8 +164,8 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
                 bestGentle = gentle;
             }
         }
-        if (!(bestStart < kNever)) {
-            out.finish_s = kNever;
+        if (!(bestStart < kQueueNever)) {
+            out.finish_s = kQueueNever;
             return out;
         }
         const std::size_t m = bestModule;
@@ -227,7 +199,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
         --todo;
     }
     std::ranges::sort(hands);
-    double last = -kNever;
+    double last = -kQueueNever;
     for (const double h : hands)
         if (h > last + 300) {
             ++out.visits;
@@ -237,7 +209,7 @@ QueuePlan tryPlan(const Bench& b, const std::vector<double>& priority) {
 }
 
 /// Rests between the steps of each module, on the channel where nobody else took it meanwhile.
-void addRests(const Bench& b, QueuePlan& plan) {
+void addRests(const QueueBench& b, QueuePlan& plan) {
     std::vector<QueueStep> rests;
     std::map<std::size_t, const QueueStep*> before;
     std::ranges::sort(plan.steps, {}, &QueueStep::start_s);
@@ -267,188 +239,10 @@ void addRests(const Bench& b, QueuePlan& plan) {
     std::ranges::stable_sort(plan.steps, {}, &QueueStep::start_s);
 }
 
-/// What has been done, put somewhere or retired. Errors: none of these modules, chains or channels.
-Expected<void> takeState(Bench& b) {
-    const QueueWish& w = b.wish;
-    const std::size_t links = b.isCharge.size();
-    b.now_s = std::max(w.start_s, w.now_s);
-    b.pins.assign(w.modules.size(), std::vector<const QueuePin*>(links, nullptr));
-    b.begun.assign(w.modules.size(), 0);
-    b.retired.assign(w.modules.size(), false);
-    const auto there = [&](std::size_t module, int charger, int channel) {
-        return module < w.modules.size() && std::ranges::any_of(b.channels, [&](const Channel& c) {
-                   return static_cast<int>(c.charger) == charger && c.number == channel;
-               });
-    };
-    const auto moment = [](double at_s) { return std::abs(at_s) <= kLastMoment_s; };
-    if (!moment(b.now_s))
-        return fail(ErrorKind::InvalidArgument, phrase("The queue begins at no moment."), {},
-                    phrase("a day of the calendar."));
-    for (const QueueDone& d : w.done)
-        if (!there(d.module, d.charger, d.channel) || !moment(d.start_s) || !moment(d.end_s) ||
-            !(d.end_s >= d.start_s) || ++b.begun[d.module] > links)
-            return fail(ErrorKind::InvalidArgument,
-                        phrase("A step that was done does not fit this bench."), {},
-                        phrase("the modules, chargers and cycles of the queue."));
-    for (const QueuePin& p : w.pins) {
-        if (!there(p.module, p.charger, p.channel) || p.link >= links || !moment(p.start_s))
-            return fail(ErrorKind::InvalidArgument,
-                        phrase("A step that was moved does not fit this bench."), {},
-                        phrase("the modules, chargers and cycles of the queue."));
-        if (p.link >= b.begun[p.module]) b.pins[p.module][p.link] = &p;
-    }
-    for (const std::size_t m : w.retired)
-        if (m < w.modules.size()) b.retired[m] = true;
-    return {};
-}
-
-/// Times and currents of one module on every charger. Errors: what the gate refuses, a module that
-/// no charger can take, a charge that is longer than the attended hours.
-Expected<void> takeModule(Bench& b, const QueueModule& m) {
-    const QueueWish& w = b.wish;
-    const auto named = [&](Error e) {
-        e.what = m.name + ": " + e.what;
-        return tl::unexpected<Error>(std::move(e));
-    };
-    const auto may = [](double figure) { return figure >= 0 && figure <= kMostFigure; };
-    if (!(m.rated_Ah > 0) || m.series < 1 || !may(m.rated_Ah) || !may(m.capacity_Ah) ||
-        !may(m.charge_A) || !may(m.discharge_A))
-        return fail(ErrorKind::InvalidArgument, phrase("The figures of {} cannot be.", m.name), {},
-                    phrase("series from 1, capacities and currents above 0."));
-    // What is wrong with the module itself, whatever the charger.
-    const ChargeWish own = m.charge();
-    const auto limits = askGate(own.state(), [&] {
-        ActWish act = own.act(Act::Cycle);
-        act.discharge_A = m.discharge_A;
-        act.floor_V = m.floor_V < 0 || std::isnan(m.floor_V) ? 1e-3 : m.floor_V;
-        return act;
-    }());
-    if (!limits) return named(limits.error());
-    for (const std::string& words : limits->cautions) b.cautions.push_back(m.name + ": " + words);
-    std::vector<double> cs, ds, ca, da, gs, ga;
-    Error why;
-    bool any = false;
-    for (const ChargerCard& charger : w.chargers) {
-        double amps = 0;
-        const auto step = [&](bool charge, bool gentle, std::vector<double>& times,
-                              std::vector<double>& currents) {
-            const auto s = queueStep_s(m, charger, charge, gentle, amps);
-            if (!s && !gentle) why = s.error();
-            times.push_back(s && *s <= kLongestStep_s ? *s : kNever);
-            currents.push_back(amps);
-        };
-        step(true, false, cs, ca);
-        step(false, false, ds, da);
-        if (w.unattendedCharging)
-            step(true, true, gs, ga);
-        else
-            gs.push_back(kNever), ga.push_back(0);
-        any = any || (cs.back() < kNever && ds.back() < kNever);
-    }
-    const double charge_s = *std::ranges::min_element(cs);
-    if (!any && !(charge_s < kNever && *std::ranges::min_element(ds) < kNever)) {
-        why.what = phrase(
-            "No charger can take {}. {}", m.name,
-            why.what.empty() ? phrase("The current that it would get is too small.") : why.what);
-        if (why.accepted.empty())
-            why.accepted =
-                phrase("currents with which a step takes {:.0f} h at most.", kLongestStep_s / 3600);
-        return tl::unexpected<Error>(std::move(why));
-    }
-    const double length = w.present.length_s();
-    if (!w.present.always() && !w.unattendedCharging && charge_s > length + 1e-6)
-        return refusal(
-            Act::Cycle, "attended",
-            phrase("The charge of {} takes up to {:.1f} h; somebody is there {:.1f} h in a row.",
-                   m.name, charge_s / 3600, length / 3600),
-            phrase("longer hours, a larger current, {:.1f} of the charge by a timer, or "
-                   "--unattended in so many words.",
-                   std::floor(10 * length / charge_s) / 10));
-    b.charge_s.push_back(cs);
-    b.discharge_s.push_back(ds);
-    b.charge_A.push_back(ca);
-    b.discharge_A.push_back(da);
-    b.gentle_s.push_back(gs);
-    b.gentle_A.push_back(ga);
-    return {};
-}
-
-Expected<Bench> makeBench(const QueueWish& w) {
-    if (w.modules.empty())
-        return fail(ErrorKind::InvalidArgument, phrase("There is no module to plan."));
-    if (w.chargers.empty()) return fail(ErrorKind::InvalidArgument, phrase("There is no charger."));
-    if (w.cycles < 1 || w.cycles > 50)
-        return fail(ErrorKind::InvalidArgument, phrase("{} cycles are not planned.", w.cycles), {},
-                    phrase("1 to 50."));
-    if (!(w.rest_min >= 0) || w.rest_min > 1440)
-        return fail(ErrorKind::InvalidArgument,
-                    phrase("A rest of {:.0f} min is not planned.", w.rest_min), {},
-                    phrase("0 to 1440 min."));
-    Bench b{w, {}, {}, {}, {}, {}, {}, {}, {}, 60 * w.rest_min, {}, {}, {}, 0, {}};
-    for (std::size_t c = 0; c < w.chargers.size(); ++c)
-        for (int k = 1; k <= std::min(64, w.chargers[c].channels); ++k)
-            b.channels.push_back({c, k});
-    for (int k = 0; k < w.cycles; ++k)
-        for (const bool charge : {!w.dischargeFirst, w.dischargeFirst})
-            b.isCharge.push_back(charge);
-    if (const auto ok = takeState(b); !ok) return tl::unexpected<Error>(ok.error());
-    for (const QueueModule& m : w.modules)
-        if (auto ok = takeModule(b, m); !ok) return tl::unexpected<Error>(ok.error());
-    return b;
-}
-
 }  // namespace
 
-ChargeWish QueueModule::charge() const {
-    ChargeWish w;
-    w.battery.name = name;
-    w.battery.chemistry = chemistry;
-    w.battery.series = series;
-    w.battery.rated_Ah = rated_Ah;
-    w.capacity_Ah = capacity_Ah;
-    w.current_A = charge_A;
-    w.rested_V = rested_V;
-    w.ambient_C = ambient_C;
-    w.skin = skin;
-    w.hazards = hazards;
-    return w;
-}
-
-Expected<double> queueStep_s(const QueueModule& m, const ChargerCard& charger, bool charge,
-                             bool overnight, double& current_A) {
-    current_A = 0;
-    ChargeWish w = m.charge();
-    w.charger = charger;
-    w.overnight = overnight;
-    if (charge) {
-        // Planned at full length, whatever its volts say of the level.
-        w.fromSoc = 0;
-        const auto plan = planCharge(w);
-        if (!plan) return tl::unexpected<Error>(plan.error());
-        if (plan->triage.word == Triage::Word::Gently)
-            return refusal(Act::Cycle, "over_drained", plan->triage.words.front(),
-                           phrase("its gentle start alone first, then the queue."));
-        current_A = plan->effectiveCurrent_A;
-        return plan->time_s[2];
-    }
-    ActWish act = w.act(Act::Discharge);
-    act.charge_A = 0;
-    act.discharge_A = m.discharge_A;
-    act.floor_V = m.floor_V;
-    const auto limits = askGate(w.state(), act);
-    if (!limits) return tl::unexpected<Error>(limits.error());
-    const Chemistry& c = *w.battery.chemistryData();
-    if (auto ok = charger.canDo(c, m.series); !ok)
-        return refusal(Act::Cycle, "charger", ok.error().what, ok.error().accepted);
-    current_A = charger.effectiveDischarge_A(limits->discharge_A, c, m.series);
-    if (!(current_A > 0))
-        return refusal(Act::Cycle, "charger", phrase("{} cannot discharge it.", charger.name),
-                       phrase("a charger that discharges."));
-    return w.reference_Ah() / current_A * 3600;
-}
-
 double queueLowerBound_h(const QueueWish& wish) {
-    const auto bench = makeBench(wish);
+    const auto bench = makeQueueBench(wish);
     if (!bench) return std::numeric_limits<double>::quiet_NaN();
     double bound = 0;
     // Modules that share the same chargers, and all of them together.
@@ -466,7 +260,8 @@ double queueLowerBound_h(const QueueWish& wish) {
             bound, own + bench->rest_s * static_cast<double>(bench->isCharge.size() - begun - 1));
         std::set<std::size_t> may;
         for (std::size_t c = 0; c < wish.chargers.size(); ++c)
-            if (bench->charge_s[m][c] < kNever || bench->discharge_s[m][c] < kNever) may.insert(c);
+            if (bench->charge_s[m][c] < kQueueNever || bench->discharge_s[m][c] < kQueueNever)
+                may.insert(c);
         work[may] += own;
         everywhere.insert(may.begin(), may.end());
         everything += own;
@@ -487,13 +282,13 @@ double queueLowerBound_h(const QueueWish& wish) {
 }
 
 Expected<QueuePlan> planQueue(const QueueWish& wish) {
-    const auto bench = makeBench(wish);
+    const auto bench = makeQueueBench(wish);
     if (!bench) return tl::unexpected<Error>(bench.error());
     const auto until =
         std::chrono::steady_clock::now() + std::chrono::duration<double>(wish.seconds);
     std::vector<double> priority(wish.modules.size(), 1.0);
     QueuePlan best = tryPlan(*bench, priority);
-    if (!(best.finish_s < kNever))
+    if (!(best.finish_s < kQueueNever))
         return fail(
             ErrorKind::InvalidArgument,
             wish.pins.empty()

@@ -14,14 +14,6 @@
 
 namespace nk {
 
-namespace {
-
-double meanOf(std::span<const double> column, std::size_t first, std::size_t last) {
-    double sum = 0;
-    for (std::size_t k = first; k <= last; ++k) sum += column[k];
-    return sum / static_cast<double>(last - first + 1);
-}
-
 double medianVoltage(const AnalysisInput& in, const Step& s) {
     const auto v = in.recording.voltage_V();
     std::vector<double> values;
@@ -30,6 +22,14 @@ double medianVoltage(const AnalysisInput& in, const Step& s) {
     const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
     std::nth_element(values.begin(), middle, values.end());
     return *middle;
+}
+
+namespace {
+
+double meanOf(std::span<const double> column, std::size_t first, std::size_t last) {
+    double sum = 0;
+    for (std::size_t k = first; k <= last; ++k) sum += column[k];
+    return sum / static_cast<double>(last - first + 1);
 }
 
 /// The end of a constant-voltage step with a current that has stopped falling, if there is one.
@@ -194,94 +194,6 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
                        phrase("A lower cut-off current fills it; a higher set voltage does not "
                               "help and costs life."),
                        {s.start_s, s.end_s, static_cast<int>(k)}});
-    }
-}
-
-namespace {
-
-/// Nickel never stands at lithium's volts, whatever flows (the highest charging voltage of a cell
-/// in the cold is about 1.7 V; memory).
-void checkNoNickel(const AnalysisInput& in, const Chemistry& own, std::vector<Finding>& out) {
-    constexpr double kNever = 1.6;
-    for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
-        const Step& s = in.steps.list[k];
-        const double perCell = medianVoltage(in, s) / in.battery.cells();
-        if (!(perCell > kNever * own.nominal_V) || s.end_s - s.start_s < 60) continue;
-        out.push_back({Severity::Verdict,
-                       "wrong_chemistry",
-                       phrase("{:.2f} V a cell is no voltage of {}: the kind or the series count "
-                              "is another.",
-                              perCell, own.name()),
-                       phrase("Look at the label, and say so on its card: limits and ends hang on "
-                              "it."),
-                       {s.start_s, s.end_s, static_cast<int>(k)}});
-        return;
-    }
-}
-
-/// Held at the 4.2 V of another lithium an LFP cell falls back to its own flat curve.
-void checkRestsAsFlat(const AnalysisInput& in, const Chemistry& own, std::vector<Finding>& out) {
-    const Chemistry& flat = **findChemistry("lfp");
-    if (own.flat || own.set_V < flat.set_V) return;
-    constexpr double kSettled_s = 600, kFarUnder_V = 0.5, kFlat_V = 0.15;
-    const auto& list = in.steps.list;
-    for (std::size_t k = 0; k + 1 < list.size(); ++k) {
-        if (list[k].kind != StepKind::CvCharge || list[k + 1].kind != StepKind::Rest ||
-            list[k + 1].end_s - list[k + 1].start_s < kSettled_s)
-            continue;
-        const double held = medianVoltage(in, list[k]) / in.battery.cells();
-        const double rests = in.perCell(list[k + 1].endVoltage_V);
-        if (held < flat.set_V || held - rests < kFarUnder_V ||
-            std::abs(rests - flat.ocv.voltage_V(0.95)) > kFlat_V)
-            continue;
-        out.push_back({Severity::Verdict,
-                       "wrong_chemistry",
-                       phrase("Held at {:.2f} V a cell it rests at {:.2f} V soon after: so rests "
-                              "{}, full, and no {}.",
-                              held, rests, flat.label, own.name()),
-                       phrase("Is it LFP? Then it was overcharged: do not charge it again with "
-                              "this setting, read its label and look at its skin."),
-                       {list[k].start_s, list[k + 1].end_s, static_cast<int>(k)}});
-        return;
-    }
-}
-
-}  // namespace
-
-void checkWrongChemistry(const AnalysisInput& in, std::vector<Finding>& out) {
-    const Chemistry* own = in.chemistry();
-    if (own == nullptr) return;
-    if (own->nickel()) return checkNoNickel(in, *own, out);
-    checkRestsAsFlat(in, *own, out);
-    for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
-        const Step& s = in.steps.list[k];
-        if (s.kind != StepKind::CvCharge) continue;
-        const double perCell = medianVoltage(in, s) / in.battery.cells();
-        if (std::abs(perCell - own->set_V) < 0.05) continue;
-        for (const char* id : {"lfp", "nmc", "lihv", "lto"}) {
-            const Chemistry& other = **findChemistry(id);
-            if (std::abs(other.set_V - own->set_V) < 0.02 ||
-                std::abs(perCell - other.set_V) > 0.035)
-                continue;
-            // 4.10 V on a 4.20 V cell is a choice of the careful, no wrong setting.
-            out.push_back(
-                {Severity::Verdict,
-                 "wrong_chemistry",
-                 phrase("The charger held {:.2f} V a cell, the set voltage of {}; this battery is "
-                        "{}{} with {:.2f} V.",
-                        perCell,
-                        std::string_view(id) == "nmc" ? phrase("the 4.20 V lithium kinds")
-                                                      : other.label,
-                        own->name(), in.assumed("chemistry") ? phrase(" (assumed)") : std::string(),
-                        own->set_V),
-                 perCell > own->set_V
-                     ? phrase("Check the label, then the charger's setting, before it is charged "
-                              "again.")
-                     : phrase("It stops short of full with this setting. Check the label and the "
-                              "charger's setting."),
-                 {s.start_s, s.end_s, static_cast<int>(k)}});
-            break;
-        }
     }
 }
 

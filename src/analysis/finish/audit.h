@@ -6,6 +6,9 @@
 
 namespace nk {
 
+/// Median of the voltage over a step, V of the whole; of 4,000 rows at the most.
+double medianVoltage(const AnalysisInput& in, const Step& s);
+
 void checkNotTerminated(const AnalysisInput& in, std::vector<Finding>& out);
 void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out);
 void checkWrongChemistry(const AnalysisInput& in, std::vector<Finding>& out);

@@ -320,7 +320,7 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     // On a flat curve with a steep head the surface of the particles runs ahead of their inside the
     // more, the larger the current: an early stop tells little.
     const Chemistry* chemistry = in.chemistry();
-    if (chemistry != nullptr && chemistry->id == "lfp" && in.battery.rated_Ah > 0) {
+    if (chemistry != nullptr && chemistry->steepHead() && in.battery.rated_Ah > 0) {
         const double ahead = std::min(1.0, 2.2 * line.a(0) / in.battery.rated_Ah);
         value *= 1 + 0.05 * ahead;
         doubt = std::hypot(doubt, 1.5 * ahead * straight);

@@ -254,7 +254,7 @@ std::vector<StopRule> defaultRules(const Battery& battery) {
         const Chemistry* c = battery.chemistryData();
         if (c != nullptr && c->nickel())
             // Rules of methods.md §5 with their defaults there.
-            texts = {c->id == "nicd" ? "-dv:10mV" : "-dv:5mV",
+            texts = {fmt::format("-dv:{:.0f}mV", 1000 * c->peakDrop_V),
                      "0dv:5min",
                      "inflection",
                      "dtdt:1C/min",

@@ -113,7 +113,7 @@ PackDischarge study(const AnalysisInput& in, const Event& e) {
         OverlayPrior prior;
         prior.sigma_V = std::max(qv.sigma(), 0.0003);
         // What moves a curve by millivolts (kinetics, temperature) means much on a flat one.
-        const bool flat = in.chemistry() != nullptr && in.chemistry()->id == "lfp";
+        const bool flat = in.chemistry() != nullptr && in.chemistry()->steepHead();
         prior.shape_V = flat ? 0.005 : 0.0025;
         // A larger resistance lowers the curve; it changes with the charge, by about a quarter.
         const bool stepped = std::isfinite(c.resistance_ohm) && std::isfinite(own.resistance_ohm);

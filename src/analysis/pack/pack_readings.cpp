@@ -55,8 +55,8 @@ void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
             r.caveats.push_back(phrase(
                 "What the other cells still held, on average, when cell {} was at its floor.",
                 d.weakest));
-            if (in.chemistry() != nullptr && in.chemistry()->id == "lfp")
-                r.caveats.push_back(phrase("LFP's flat curve tells little before its end."));
+            if (in.chemistry() != nullptr && in.chemistry()->steepHead())
+                r.caveats.push_back(phrase("A flat curve tells little before its end."));
         } else {
             r.caveats.push_back(kNoFloor);
         }
@@ -108,7 +108,7 @@ void checkResistiveCell(const AnalysisInput& in, std::vector<Finding>& out) {
         // rests over what any cell of its kind holds, or LFP over its plateau.
         const Chemistry* kind = in.chemistry();
         const double head = kind == nullptr     ? 1e9
-                            : kind->id == "lfp" ? 3.36
+                            : kind->steepHead() ? kind->headFrom_V
                             : kind->nickel()    ? 1e9
                                                 : kind->set_V + 0.01;
         std::vector<double> all;
@@ -162,7 +162,7 @@ void checkImbalance(const AnalysisInput& in, std::vector<Finding>& out) {
     };
     // At rest over 20 mV, at the end of a charge over 30 mV apart (common practice, no source);
     // LFP's steep end is judged at the end of charge only, from 100 mV.
-    const bool flat = c->id == "lfp";
+    const bool flat = c->steepHead();
     double worst = 0;
     Finding f;
     for (std::size_t k = 0; k < in.steps.list.size(); ++k) {

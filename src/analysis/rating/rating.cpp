@@ -12,10 +12,7 @@
 namespace nk {
 
 double usualFloor_V(const Chemistry& c) {
-    if (c.id == "lipo" || c.id == "lihv") return 3.3;
-    if (c.id == "lfp") return 2.5;
-    if (c.nickel()) return 1.0;
-    return c.id == "lto" ? c.dischargeFloor_V : 3.0;
+    return c.sagFloor_V;
 }
 
 const RatingView* Rating::view(const std::string& name) const {

@@ -56,8 +56,8 @@ void checkHighResistance(const AnalysisInput& in, std::vector<Finding>& out) {
         if (!std::isfinite(s.resistance_ohm) || s.nominalDelay_s > 10) continue;
         if (std::isfinite(s.soc) && s.soc < 0.2) continue;  // near empty all are high
         if (std::isfinite(s.temperature_C) && s.temperature_C < 10) continue;
-        // The steep head of a full LFP cell's curve is no resistance.
-        if (c->id == "lfp" && std::isfinite(s.soc) && s.soc > 0.93) continue;
+        // The steep head of a full cell's curve is no resistance.
+        if (c->steepHead() && std::isfinite(s.soc) && s.soc > 0.93) continue;
         if (worst == nullptr || s.resistance_ohm > worst->resistance_ohm) worst = &s;
     }
     if (worst == nullptr) return;

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "app/preferences/preferences.h"
+#include "history/known_charge.h"
 #include "ownmodel/judge.h"
 #include "quantity/format.h"
 #include "quantity/phrase.h"
@@ -31,27 +32,11 @@ QString settingName(const std::string& name) {
     return QObject::tr("Charge");
 }
 
-std::optional<PredictStep> stepOf(const ChargePlan& plan) {
-    PredictStep step;
-    step.value = plan.effectiveCurrent_A;
-    if (std::isfinite(plan.setPerCell_V)) {
-        step.kind = PredictStep::Kind::Charge;
-        step.volts = plan.setPerCell_V;
-        step.cutoff_A = plan.cutoff_A;
-    } else if (std::isfinite(plan.peakDrop_mV)) {
-        step.kind = PredictStep::Kind::PeakCharge;
-        step.drop_V = plan.peakDrop_mV / 1000;
-    } else {
-        return std::nullopt;
-    }
-    return step;
-}
-
 }  // namespace
 
 std::optional<ExpectedCharge> expectedCharge(const OwnModel& own, const ChargePlan& plan,
                                              double fromSoc, double warmth_C) {
-    const auto step = stepOf(plan);
+    const auto step = plannedStep(plan);
     if (!step) return std::nullopt;
     const bool rested = fromSoc < 0 && std::isfinite(plan.triage.cell_V);
     double unsure = 0;

@@ -268,9 +268,9 @@ namespace {
 
 std::string demoCharger(const Battery& battery) {
     const Chemistry* c = battery.chemistryData();
-    return c != nullptr && c->nickel()   ? "Torch and radio charger"
-           : battery.chemistry == "lipo" ? "Flash charger"
-                                         : "Bench charger";
+    return c != nullptr && c->nickel()         ? "Torch and radio charger"
+           : battery.name.starts_with("Flash") ? "Flash charger"
+                                               : "Bench charger";
 }
 
 /// Of which day a demo log is whose rows have no date: they tell one story. Empty: its rows say it.

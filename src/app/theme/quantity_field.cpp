@@ -72,6 +72,35 @@ QString rangeWords(const Field& field) {
              field.textFromValue(field.maximum()) + field.suffix());
 }
 
+/// What both fields do alike.
+template <class Field>
+QString shownOf(const Field& field) {
+    return field.specialValueText().isEmpty() || field.value() > field.minimum()
+               ? field.prefix() + field.textFromValue(field.value()) + field.suffix()
+               : field.specialValueText();
+}
+
+/// What cannot be taken is said, and the value before stays.
+template <class Field>
+void refuse(const Field& field, QString& text) {
+    int none = 0;
+    if (field.validate(text, none) != QValidator::Acceptable && field.hasFocus())
+        QToolTip::showText(field.mapToGlobal(QPoint(0, field.height())), field.echo());
+    text = shownOf(field);
+}
+
+/// Esc takes back what was typed; false: it was another key.
+template <class Field, class Value>
+bool takeBack(Field& field, QLineEdit& edit, Value before, QKeyEvent* event) {
+    if (event->key() != Qt::Key_Escape || !edit.isModified()) return false;
+    field.setValue(before);
+    edit.setText(shownOf(field));
+    edit.setModified(false);
+    Q_EMIT field.understood({});
+    event->accept();
+    return true;
+}
+
 }  // namespace
 
 void calmFields(QApplication& app) {
@@ -119,13 +148,7 @@ QValidator::State QuantityField::validate(QString& text, int&) const {
 }
 
 void QuantityField::fixup(QString& text) const {
-    // What cannot be taken is said, and the value before stays.
-    int none = 0;
-    if (validate(text, none) != QValidator::Acceptable && hasFocus())
-        QToolTip::showText(mapToGlobal(QPoint(0, height())), echo());
-    text = specialValueText().isEmpty() || value() > minimum()
-               ? prefix() + textFromValue(value()) + suffix()
-               : specialValueText();
+    refuse(*this, text);
 }
 
 QString QuantityField::echo() const {
@@ -145,17 +168,7 @@ void QuantityField::tell() {
 }
 
 void QuantityField::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Escape && lineEdit()->isModified()) {
-        setValue(before_);
-        lineEdit()->setText(specialValueText().isEmpty() || value() > minimum()
-                                ? prefix() + textFromValue(value()) + suffix()
-                                : specialValueText());
-        lineEdit()->setModified(false);
-        Q_EMIT understood({});
-        event->accept();
-        return;
-    }
-    QDoubleSpinBox::keyPressEvent(event);
+    if (!takeBack(*this, *lineEdit(), before_, event)) QDoubleSpinBox::keyPressEvent(event);
 }
 
 void QuantityField::focusInEvent(QFocusEvent* event) {
@@ -188,12 +201,7 @@ QValidator::State WholeField::validate(QString& text, int&) const {
 }
 
 void WholeField::fixup(QString& text) const {
-    int none = 0;
-    if (validate(text, none) != QValidator::Acceptable && hasFocus())
-        QToolTip::showText(mapToGlobal(QPoint(0, height())), echo());
-    text = specialValueText().isEmpty() || value() > minimum()
-               ? prefix() + textFromValue(value()) + suffix()
-               : specialValueText();
+    refuse(*this, text);
 }
 
 QString WholeField::echo() const {
@@ -211,17 +219,7 @@ void WholeField::tell() {
 }
 
 void WholeField::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Escape && lineEdit()->isModified()) {
-        setValue(before_);
-        lineEdit()->setText(specialValueText().isEmpty() || value() > minimum()
-                                ? prefix() + textFromValue(value()) + suffix()
-                                : specialValueText());
-        lineEdit()->setModified(false);
-        Q_EMIT understood({});
-        event->accept();
-        return;
-    }
-    QSpinBox::keyPressEvent(event);
+    if (!takeBack(*this, *lineEdit(), before_, event)) QSpinBox::keyPressEvent(event);
 }
 
 void WholeField::focusInEvent(QFocusEvent* event) {
