@@ -56,8 +56,14 @@ std::string toString(FadeLaw law) {
     return {};
 }
 
+double FadeModel::walkAt(double x) const {
+    const double ahead = (x - last) / std::max(last - first, 1e-12);
+    return ahead > 0 ? walk * std::sqrt(ahead) : 0;
+}
+
 FadeBand FadeModel::at(double x) const {
     if (empty()) return {};
+    const double unknown = walkAt(x);
     const double u = (x - origin) / scale;
     double low = kNaN;
     double high = kNaN;
@@ -65,6 +71,7 @@ FadeBand FadeModel::at(double x) const {
     for (const FadeComponent& c : parts) {
         double sd = 0;
         means.push_back(studentPoint(c, fadeBasis(c.law, c.shape, u), sd));
+        sd = std::hypot(sd, unknown);
         sds.push_back(sd);
         const double reach = sd * std::min(200.0, gsl_cdf_tdist_Pinv(0.9999, c.freedom));
         low = std::isfinite(low) ? std::min(low, means.back() - reach) : means.back() - reach;
@@ -84,6 +91,7 @@ double FadeModel::reached(double x, const FadeEnd& end) const {
     const double u = (x - origin) / scale;
     const double u0 = (first - origin) / scale;
     const bool figure = std::isfinite(end.absolute);
+    const double unknown = walkAt(x);
     double sum = 0;
     for (const FadeComponent& c : parts) {
         std::array<double, 3> h = fadeBasis(c.law, c.shape, u);
@@ -93,6 +101,7 @@ double FadeModel::reached(double x, const FadeEnd& end) const {
         }
         double sd = 0;
         const double above = studentPoint(c, h, sd) - (figure ? end.absolute : 0);
+        sd = std::hypot(sd, unknown);
         sum += c.weight * gsl_cdf_tdist_P((rising ? above : -above) / sd, c.freedom);
     }
     return sum;

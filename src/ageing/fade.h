@@ -70,6 +70,13 @@ class FadeModel {
     double origin = 0, scale = 1;  ///< u = (x − origin) / scale
     double first = 0, last = 0;    ///< of the axis
     bool rising = false;
+    /// Nature keeps to none of the laws: a random walk beside them, as a standard deviation over
+    /// the length of the table, that counts beyond its last row. Learned from how residuals follow
+    /// one another, never under 0.2 % of the first value.
+    double walk = 0;
+
+    /// Standard deviation of that walk at a place on the axis.
+    double walkAt(double x) const;
 };
 
 struct FadeResult {

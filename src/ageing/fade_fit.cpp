@@ -128,6 +128,26 @@ double correlationTime(const Eigen::VectorXd& r) {
     return std::min(sum, static_cast<double>(n) / 8);
 }
 
+/// The part of residuals that chance does not make, as a random walk over the whole axis: what the
+/// means of blocks scatter beyond their own noise. A line through such a walk leaves a fifteenth of
+/// its variance.
+double walkOf(const Eigen::VectorXd& r) {
+    const Eigen::Index n = r.size();
+    constexpr Eigen::Index kBlocks = 8;
+    constexpr double kLeftByALine = 15;
+    if (n < 3 * kBlocks) return 0;
+    // Noise from neighbours, which a slow walk hardly moves.
+    const double noise2 = (r.tail(n - 1) - r.head(n - 1)).squaredNorm() / (2.0 * (n - 1));
+    double square = 0;
+    for (Eigen::Index b = 0; b < kBlocks; ++b) {
+        const Eigen::Index from = b * n / kBlocks;
+        const double mean = r.segment(from, (b + 1) * n / kBlocks - from).mean();
+        square += mean * mean / kBlocks;
+    }
+    const double slow2 = square - noise2 * kBlocks / static_cast<double>(n);
+    return slow2 > 0 ? std::sqrt(kLeftByALine * slow2) : 0;
+}
+
 Rows makeRows(const FadeSeries& series, double origin, double scale) {
     const std::size_t n = series.at.size();
     const std::size_t each = (n + kMostRows - 1) / kMostRows;
@@ -266,7 +286,10 @@ void fitLaws(const FadeSeries& series, double first, FadeResult& out) {
         }
         return r;
     };
-    out.correlation = correlationTime(residuals(all.front()));
+    const Eigen::VectorXd left = residuals(all.front());
+    out.correlation = correlationTime(left);
+    constexpr double kLeastWalk = 0.002;
+    model.walk = std::max(kLeastWalk * std::abs(rows.y[0]), walkOf(left));
     double points = count;
     if (out.correlation > 1) {
         points = std::max(6.0, count / out.correlation);

@@ -77,8 +77,8 @@ Expected<HabitAnswer> answerHabit(const Habit& habit, const HabitBattery& batter
     }
     // Cells drift apart until a charge reaches the balancer.
     const double target_V = habit.target_V > 0 ? habit.target_V : chemistry.set_V;
-    if (battery.series > 1 && target_V < battery.balancerFrom_V &&
-        chemistry.set_V >= battery.balancerFrom_V) {
+    if (battery.series > 1 && target_V < battery.chemistry->balancerFrom_V &&
+        chemistry.set_V >= battery.chemistry->balancerFrom_V) {
         if (habit.fullChargeEveryWeeks > 0)
             out.driftLoss = battery.driftPerMonth * habit.fullChargeEveryWeeks / (365.25 / 84);
         else if (battery.driftPerMonth > 0)
@@ -87,7 +87,7 @@ Expected<HabitAnswer> answerHabit(const Habit& habit, const HabitBattery& batter
             out.caveats.push_back(
                 phrase("This pack is never charged into its balancer's range ({:.2f} V a cell and "
                        "up): its cells drift apart.",
-                       battery.balancerFrom_V));
+                       battery.chemistry->balancerFrom_V));
     }
     return out;
 }
@@ -155,8 +155,8 @@ std::vector<HabitChange> whatChangesMost(const HabitAnswer& answer, const HabitB
         add("week_full", phrase("two weeks a year at full before a trip"), [&](Habit& x) {
             x.pauses.push_back({14, 1, x.parked_C});
         });
-    if (battery.series > 1 && target < battery.balancerFrom_V && h.fullChargeEveryWeeks <= 0 &&
-        h.usesPerWeek > 0)
+    if (battery.series > 1 && target < battery.chemistry->balancerFrom_V &&
+        h.fullChargeEveryWeeks <= 0 && h.usesPerWeek > 0)
         add("full_charge", phrase("a full charge every four weeks for the balancer"),
             [](Habit& x) { x.fullChargeEveryWeeks = 4; });
     if (h.discharge_C > 1)

@@ -9,12 +9,11 @@ namespace nk {
 struct HabitBattery {
     const Chemistry* chemistry = nullptr;
     int series = 1;
-    double rated_Ah = 0;           ///< 0: not known, energies are left out
-    std::vector<School> schools;   ///< empty: those made for the chemistry
-    double baseCycles = 500;       ///< of the table of practice
-    double ownScale = 1;           ///< its own loss over the law's, where the book shows it
-    double balancerFrom_V = 4.15;  ///< a cell; the balancer works from here up
-    double driftPerMonth = 0;      ///< fraction of the charge that cells drift apart; 0: not known
+    double rated_Ah = 0;          ///< 0: not known, energies are left out
+    std::vector<School> schools;  ///< empty: those made for the chemistry
+    double baseCycles = 500;      ///< of the table of practice
+    double ownScale = 1;          ///< its own loss over the law's, where the book shows it
+    double driftPerMonth = 0;     ///< fraction of the charge that cells drift apart; 0: not known
 };
 
 struct HabitAnswer {

@@ -1,12 +1,16 @@
 #include "analysis.h"
-#include "quantity/plausible.h"
 
 #include <algorithm>
+#include <cmath>
 #include <exception>
 #include <functional>
 #include <iterator>
 #include <mutex>
 #include <thread>
+
+#include "analysis/log/current_zero.h"
+#include "quantity/format.h"
+#include "quantity/plausible.h"
 
 namespace nk {
 
@@ -121,10 +125,29 @@ Analysis analyse(const Recording& recording, const Battery& battery,
     out.battery = completeBattery(battery, recording.voltage_V(), recording.current_A(),
                                   static_cast<int>(recording.cells_V().size()));
     out.steps = applyEdits(recording, out.battery, findSteps(recording, out.battery), edits);
+    // What the display adds is seen at rest and taken off every count.
+    const Recording* counted = &recording;
+    RecordingPtr without;
+    InstrumentAccuracy meter = accuracy;
+    out.zero = currentZero(recording, out.steps, accuracy);
+    if (out.zero) {
+        without = withoutZero(recording, *out.zero);
+        counted = without.get();
+        const double steps =
+            std::sqrt(3.0) * out.zero->uncertainty_A / recording.currentQuality().resolution;
+        meter.currentOffsetSteps = std::min(accuracy.currentOffsetSteps, steps);
+        out.steps = applyEdits(*counted, out.battery, findSteps(*counted, out.battery), edits);
+    }
     // Findings look at what the readings found: the memory is shared, and nothing is made twice.
-    const AnalysisInput input{recording, out.steps, out.battery, accuracy};
+    const AnalysisInput input{*counted, out.steps, out.battery, meter};
     out.memo = input.memo;
     runAll(input, registry, out);
+    if (out.zero)
+        for (Reading& r : out.readings)
+            if (r.unit == "Ah" && r.measurable())
+                r.caveats.push_back(
+                    phrase("The log shows {} at rest; that was taken off every row.",
+                           shortValue(out.zero->value_A, "A")));
     std::stable_sort(out.findings.begin(), out.findings.end(),
                      [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;

@@ -6,6 +6,7 @@
 #include <functional>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -133,8 +134,15 @@ inline const Check* findCheck(const std::string& code) {
     return ownRegistry().check(code);
 }
 
+/// What a log's display shows where no current flows, A, with its standard uncertainty.
+struct CurrentZero {
+    double value_A = 0, uncertainty_A = 0;
+};
+
 struct Analysis {
     Battery battery;  ///< completed
+    /// Taken off every row before anything was counted (analysis/log/current_zero.h).
+    std::optional<CurrentZero> zero;
     Steps steps;
     std::vector<Reading> readings;
     std::vector<Finding> findings;  ///< hazards first, then verdicts, then notes

@@ -35,8 +35,8 @@ std::string deliveredWords(const Reading& r, const Analysis& a) {
                  other.end_s <= r.evidence.to_s + 1e-9;
     if (parts > 1) return phrase("Gave back in all, in {} parts", parts);
     std::string text = phrase("Gave back at ");
-    text += a.battery.rated_Ah > 0
-                ? phrase("{:.2g}C", std::abs(s.meanCurrent_A) / a.battery.rated_Ah)
+    text += a.battery.capacity_Ah() > 0
+                ? phrase("{:.2g}C", std::abs(s.meanCurrent_A) / a.battery.capacity_Ah())
                 : shortValue(std::abs(s.meanCurrent_A), "A");
     return text + phrase(" down to ") + shortValue(s.endVoltage_V, "V");
 }
@@ -84,8 +84,9 @@ void underKnee(const Reading& r, const Analysis& a, const NumberStyle& style, Ca
         std::string text =
             phrase("{} went in after it, down to {}", shortValue(inside->value, "Ah", style),
                    shortValue(end->value, "A", style));
-        if (a.battery.rated_Ah > 0 && end->value > 0)
-            text += fmt::format(" (C/\u2060{:.0f})", a.battery.rated_Ah / end->value);
+        if (a.battery.capacity_Ah() > 0 && end->value > 0)
+            text += fmt::format(" (C/\u2060{:.0f})", a.battery.capacity_Ah() / end->value) +
+                    a.battery.capacityWords();
         more.push_back(text + ".");
     }
     lines.insert(lines.begin(), more.begin(), more.end());

@@ -151,6 +151,7 @@ std::string cardJson(const Battery& b) {
     maker("charge_max_C", m.chargeMax_C);
     maker("discharge_max_C", m.dischargeMax_C);
     maker("charge_rate_C", m.chargeC);
+    maker("balancer_from_V", m.balancerFrom_V);
     if (const OwnCurve& own = b.ownCurve(); !own.empty())
         j["open_circuit"] = {
             {"soc", own.soc}, {"voltage_V", own.voltage_V}, {"uncertainty_V", own.uncertainty_V}};
@@ -206,8 +207,8 @@ void readCard(const std::string& text, Battery& b) {
     if (j.contains("maker") && j["maker"].is_object()) {
         const json& m = j["maker"];
         b.setLimits({real(m, "set_V"), real(m, "discharge_floor_V"), real(m, "charge_min_C"),
-                     real(m, "charge_max_C"), real(m, "discharge_max_C"),
-                     real(m, "charge_rate_C")});
+                     real(m, "charge_max_C"), real(m, "discharge_max_C"), real(m, "charge_rate_C"),
+                     real(m, "balancer_from_V")});
     }
     if (j.contains("open_circuit") && j["open_circuit"].is_object()) {
         const json& c = j["open_circuit"];

@@ -14,10 +14,10 @@ namespace nk {
 /// Under which conditions a reading was taken. NaN or nothing: not known, or without meaning for
 /// it.
 struct ReadingConditions {
-    double cRate = kNaN;             ///< mean current over rated capacity, without sign
+    double cRate = kNaN;             ///< mean current over what it holds (or its rating), no sign
     double floor_V_per_cell = kNaN;  ///< where the discharge ended
     double set_V_per_cell = kNaN;    ///< what the charge before it, or it itself, was held at
-    double cutoff_C = kNaN;          ///< current at the end of that charge over rated capacity
+    double cutoff_C = kNaN;          ///< current at the end of that charge over what it holds
     std::optional<bool> beganFull;   ///< a discharge that began at a full battery
     double soc = kNaN;               ///< state of charge 0 … 1 at the reading, where one is known
     double delay_s = kNaN;           ///< of a resistance

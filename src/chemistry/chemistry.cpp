@@ -132,6 +132,15 @@ Chemistry parseChemistry(std::string_view id, std::string_view text) {
     c.sagFloor_V = number(limits, "sag_floor_V");
     c.headFrom_V = number(limits, "head_from_V");
     c.ageingLaw = j.value("ageing_law", "");
+    const auto& printed = j.at("printed");
+    c.printed = {
+        printed.at("share").get<double>(), printed.at("nominal_V").get<std::vector<double>>(),
+        printed.at("full_V").get<std::vector<double>>(), printed.at("empty_V").at(0).get<double>(),
+        printed.at("empty_V").at(1).get<double>()};
+    c.words = j.at("words").get<std::vector<std::string>>();
+    c.order = j.at("order").get<int>();
+    if (const auto guess = j.find("guessed_from_volts"); guess != j.end())
+        c.guessHandicap = guess->at("handicap").get<double>();
     c.flat = j.at("traits").at("flat").get<bool>();
     c.plates = j.at("traits").at("plates").get<bool>();
     c.chargeC = number(limits, "charge_rate_C");
@@ -161,24 +170,26 @@ void Chemistry::settle() {
 const std::vector<Chemistry>& chemistries() {
     static const std::vector<Chemistry> all = [] {
         std::vector<Chemistry> list;
-        for (const char* id :
-             {"nmc", "nca", "lco", "lmo", "lipo", "lihv", "lfp", "lto", "nimh", "nicd"})
-            for (const auto& [name, text] : chemistryFiles())
-                if (name == id) list.push_back(parseChemistry(name, text));
+        for (const auto& [name, text] : chemistryFiles())
+            list.push_back(parseChemistry(name, text));
+        std::ranges::sort(list, {}, &Chemistry::order);
         return list;
     }();
     return all;
 }
 
-Expected<const Chemistry*> findChemistry(std::string_view id) {
+std::string chemistryIds() {
     std::string ids;
-    for (const Chemistry& c : chemistries()) {
+    for (const Chemistry& c : chemistries()) ids += ids.empty() ? c.id : ", " + c.id;
+    return ids;
+}
+
+Expected<const Chemistry*> findChemistry(std::string_view id) {
+    for (const Chemistry& c : chemistries())
         if (c.id == id) return &c;
-        ids += ids.empty() ? c.id : ", " + c.id;
-    }
     return fail(ErrorKind::InvalidArgument,
                 phrase("There is no chemistry called '") + std::string(id) + "'.", "chemistry",
-                ids + ".");
+                chemistryIds() + ".");
 }
 
 std::string Chemistry::name() const {
@@ -188,15 +199,16 @@ std::string Chemistry::name() const {
 namespace {
 
 /// The labels that are words and not signs: what a translator is asked for.
-[[maybe_unused]] constexpr const char* kWordLabels[] = {sentence("Lithium polymer"),
-                                                        sentence("Lithium polymer, high voltage")};
+[[maybe_unused]] constexpr const char* kWordLabels[] = {
+    sentence("Lithium polymer"), sentence("Lithium polymer, high voltage"), sentence("Sodium-ion")};
 
 constexpr double kMakerReach_V = 0.25, kColdest_C = -40, kWarmest_C = 80;
 
 using MakerFigure = double MakerLimits::*;
 constexpr MakerFigure kMakerFigures[] = {
-    &MakerLimits::set_V,       &MakerLimits::dischargeFloor_V, &MakerLimits::chargeMin_C,
-    &MakerLimits::chargeMax_C, &MakerLimits::dischargeMax_C,   &MakerLimits::chargeC};
+    &MakerLimits::set_V,         &MakerLimits::dischargeFloor_V, &MakerLimits::chargeMin_C,
+    &MakerLimits::chargeMax_C,   &MakerLimits::dischargeMax_C,   &MakerLimits::chargeC,
+    &MakerLimits::balancerFrom_V};
 
 /// Those that are accepted, each on its own.
 MakerLimits acceptedOf(const MakerLimits& given, const Chemistry& usual) {
@@ -232,6 +244,13 @@ Expected<void> MakerLimits::check(const Chemistry& usual) const {
         return refuse(
             phrase("Empty at {:.4g} V a cell is no figure of {}.", dischargeFloor_V, usual.name()),
             phrase("{:.2f} to {:.2f} V a cell.", least_V, usual.nominal_V));
+    if (given(balancerFrom_V) && usual.nickel())
+        return refuse(phrase("{} has no balancer.", usual.name()),
+                      phrase("nothing for \"balances from\"."));
+    if (given(balancerFrom_V) && !within(balancerFrom_V, usual.nominal_V, usual.fault_V))
+        return refuse(phrase("A balancer that works from {:.4g} V a cell is none of {}.",
+                             balancerFrom_V, usual.name()),
+                      phrase("{:.2f} to {:.2f} V a cell.", usual.nominal_V, usual.fault_V));
     for (const double x : {chargeMin_C, chargeMax_C, dischargeMax_C})
         if (given(x) && !within(x, kColdest_C, x == dischargeMax_C ? 100 : kWarmest_C))
             return refuse(
@@ -267,10 +286,8 @@ std::string MakerLimits::beyondUsual(const Chemistry& usual) const {
 }
 
 bool MakerLimits::any() const {
-    for (const double x :
-         {set_V, dischargeFloor_V, chargeMin_C, chargeMax_C, dischargeMax_C, chargeC})
-        if (std::isfinite(x)) return true;
-    return false;
+    return std::ranges::any_of(kMakerFigures,
+                               [&](MakerFigure figure) { return std::isfinite(this->*figure); });
 }
 
 void Battery::setLimits(const MakerLimits& limits) {
@@ -305,6 +322,7 @@ void Battery::combine() {
     take(limits.chargeMax_C, own->chargeMax_C);
     take(limits.dischargeMax_C, own->dischargeMax_C);
     take(limits.chargeC, own->chargeC);
+    take(limits.balancerFrom_V, own->balancerFrom_V);
     if (limits.any()) own->sources = "Maker's figures from the battery card; else: " + own->sources;
     if (!ownCurve_.empty()) {
         own->ocv = OpenCircuitCurve(ownCurve_.soc, ownCurve_.voltage_V);
@@ -338,6 +356,13 @@ std::optional<ChargeRange> restedCharge(const Battery& battery, double perCell_V
         std::clamp(std::max(c->ocv.soc(perCell_V + half_V), middle + kLeast), 0., 1.)};
 }
 
+std::string Battery::capacityWords() const {
+    // Within a twentieth of the label it need not be said.
+    constexpr double kAlike = 0.05;
+    if (!(measured_Ah > 0) || std::abs(measured_Ah - rated_Ah) <= kAlike * rated_Ah) return {};
+    return phrase(" of the {} it holds", shortValue(measured_Ah, "Ah"));
+}
+
 Expected<void> Battery::check() const {
     if (!chemistry.empty()) {
         const auto found = findChemistry(chemistry);
@@ -353,6 +378,8 @@ Expected<void> Battery::check() const {
         return outside("parallel count", "a whole number from 1 to 1000.");
     if (!(rated_Ah >= 0 && rated_Ah <= 1e5))
         return outside("rated capacity", "a number of Ah above 0, up to 100 000.");
+    if (!(measured_Ah >= 0 && measured_Ah <= 1e5))
+        return outside("measured capacity", "a number of Ah above 0, up to 100 000.");
     if (!(mass_kg >= 0 && mass_kg <= 1e5)) return outside("mass", "a number of kg above 0.");
     if (hasAmbient() && !(ambient_C >= -60 && ambient_C <= 100))
         return outside("ambient temperature", "a number of °C from −60 to 100.");
@@ -390,25 +417,23 @@ Battery completeBattery(const Battery& known, std::span<const double> voltage_V,
     };
     if (out.chemistry.empty()) {
         out.assumed.push_back("chemistry");
-        // Where the voltage fits one kind clearly better, that kind; NMC otherwise.
-        const char* best = "nmc";
-        double bestMiss = 1e9;
+        // Where the voltage fits one kind clearly better, that kind; the first of them otherwise.
         // The high-voltage kind is never guessed: the guess would hide an over-voltage.
-        for (const char* id : {"nmc", "lfp", "nimh"}) {
-            const Chemistry& c = **findChemistry(id);
+        double bestMiss = 1e9;
+        for (const Chemistry& c : chemistries()) {
+            if (std::isnan(c.guessHandicap)) continue;
             const int n = out.series > 0 ? out.series : cellsFor(c);
             const double perCell = high / n;
             const double top = c.nickel() ? 1.45 : c.set_V;
             double miss = std::abs(perCell - top) / top;
-            if (std::string_view(id) == "nimh" && (out.series == 0 && high > 1.75)) miss += 0.08;
-            if (std::string_view(id) == "lfp") miss += 0.004;
+            if (c.nickel() && out.series == 0 && high > 1.75) miss += 0.08;
+            miss += c.guessHandicap;
             if (n > 6) miss += 0.002 * n;
             if (miss < bestMiss - 1e-9) {
                 bestMiss = miss;
-                best = id;
+                out.chemistry = c.id;
             }
         }
-        out.chemistry = best;
         out.setLimits(out.limits());  // the maker's figures hold for a guessed kind too
     }
     if (out.series == 0) {

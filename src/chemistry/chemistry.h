@@ -37,10 +37,12 @@ class OpenCircuitCurve {
     std::vector<double> soc_, voltage_V_, tangent_;
 };
 
+/// How a kind is charged: constant current, then constant voltage down to a taper (all lithium
+/// kinds and sodium); or constant current to a peak.
 enum class Family { Lithium, Nickel };
 
 struct Chemistry {
-    std::string id;     ///< nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh, nicd
+    std::string id;     ///< the name of its file in assets/chemistry
     std::string label;  ///< for people
     Family family = Family::Lithium;
     double nominal_V = 0;
@@ -64,6 +66,17 @@ struct Chemistry {
     double headFrom_V =
         std::numeric_limits<double>::quiet_NaN();  ///< at rest; over it the curve is a
                                                    ///< steep head; NaN: it has none
+    /// What labels of this kind print, V a cell, the usual figure first; how often such a battery
+    /// comes to the bench; between which volts it is printed empty.
+    struct Printed {
+        double share = 0;
+        std::vector<double> nominal_V, full_V;
+        double emptyLow_V = 0, emptyHigh_V = 0;
+    } printed;
+    std::vector<std::string> words;  ///< of labels, lower case; some mean several kinds
+    /// May be assumed from volts alone, with this much against it; NaN: it never is.
+    double guessHandicap = std::numeric_limits<double>::quiet_NaN();
+    int order = 0;          ///< its place where kinds are listed
     std::string ageingLaw;  ///< the published law of this kind of cell: nmc, lmo, lfp; empty: none
     double mostCell_Ah = 350;     ///< no single cell of this kind holds more
     double peakDrop_V = 0;        ///< −ΔV per cell, nickel
@@ -109,6 +122,8 @@ struct Chemistry {
 
 /// All chemistries in a fixed order.
 const std::vector<Chemistry>& chemistries();
+/// Their ids in a row: "nmc, nca, …".
+std::string chemistryIds();
 /// The chemistry with this id, or an error that lists the ids.
 Expected<const Chemistry*> findChemistry(std::string_view id);
 
@@ -120,7 +135,8 @@ struct MakerLimits {
     double dischargeFloor_V = kNone;
     double chargeMin_C = kNone, chargeMax_C = kNone;
     double dischargeMax_C = kNone;
-    double chargeC = kNone;  ///< highest charge rate, C
+    double chargeC = kNone;         ///< highest charge rate, C
+    double balancerFrom_V = kNone;  ///< from here on the pack's balancer works
 
     bool any() const;
     /// Errors: a figure that no data sheet of this kind has, with what would be accepted. Full: at
@@ -155,6 +171,7 @@ struct Battery {
     int series = 0;
     int parallel = 1;
     double rated_Ah = 0;
+    double measured_Ah = 0;  ///< what it holds today, as far as it is known; 0: not known
     double mass_kg = 0;
     double ambient_C = kUnknown;
     double label_C = 0;  ///< discharge C rating that the label claims; 0: none
@@ -174,6 +191,11 @@ struct Battery {
     void setOwnCurve(const OwnCurve& curve);
     const OwnCurve& ownCurve() const { return ownCurve_; }
     double cells() const { return series > 0 ? series : 1; }
+    /// What a C rate, the end of a taper and every threshold count of: what it holds today where
+    /// that is known, else the rating (methods.md §16), Ah; 0: neither is known.
+    double capacity_Ah() const { return measured_Ah > 0 ? measured_Ah : rated_Ah; }
+    /// " of the 3.86 Ah it holds" where C counts of a measured capacity, else nothing.
+    std::string capacityWords() const;
     /// Accepts or says what is out of range and what would be accepted.
     Expected<void> check() const;
 

@@ -14,30 +14,6 @@ namespace nk {
 
 namespace {
 
-/// What is printed on cells of one kind, V a cell; the usual figure first.
-struct Printed {
-    const char* id;
-    double prior;  ///< how often such a battery comes to the bench
-    std::vector<double> nominal, full;
-    double emptyLow, emptyHigh;
-};
-
-const std::vector<Printed>& printedKinds() {
-    static const std::vector<Printed> list = {
-        {"nmc", 0.30, {3.6, 3.7, 3.65}, {4.2, 4.15, 4.1}, 2.5, 3.3},
-        {"nca", 0.08, {3.6, 3.65}, {4.2}, 2.5, 3.0},
-        {"lco", 0.06, {3.7, 3.6}, {4.2}, 2.7, 3.3},
-        {"lmo", 0.04, {3.7, 3.8, 3.75}, {4.2}, 2.5, 3.3},
-        {"lipo", 0.20, {3.7}, {4.2}, 2.7, 3.4},
-        {"lihv", 0.03, {3.8, 3.85}, {4.35, 4.4}, 2.8, 3.4},
-        {"lfp", 0.15, {3.2, 3.3, 3.0}, {3.65, 3.6}, 2.0, 2.9},
-        {"lto", 0.02, {2.4, 2.3}, {2.8, 2.7, 2.85}, 1.5, 2.0},
-        {"nimh", 0.09, {1.2}, {1.45, 1.4, 1.5}, 0.8, 1.1},
-        {"nicd", 0.03, {1.2}, {1.45, 1.4, 1.5}, 0.8, 1.1},
-    };
-    return list;
-}
-
 /// Labels are rounded to a tenth of a volt, or copied from one that is.
 constexpr double kRounding_V = 0.06;
 /// One figure in so many is simply wrong.
@@ -76,16 +52,16 @@ struct Evidence {
     LabelWords words;
 };
 
-double fit(const Evidence& e, const Printed& kind, int n) {
-    double score = kind.prior * usualSeries(n);
+double fit(const Evidence& e, const Chemistry& kind, int n) {
+    double score = kind.printed.share * usualSeries(n);
     if (e.nominal_V) {
-        const double f = fitOf(*e.nominal_V, n, kind.nominal);
+        const double f = fitOf(*e.nominal_V, n, kind.printed.nominal_V);
         score *= e.nominalTrust < 1 ? std::max(kSlip, std::min(f, 0.25)) : f;
     }
-    if (e.max_V) score *= fitOf(*e.max_V, n, kind.full);
+    if (e.max_V) score *= fitOf(*e.max_V, n, kind.printed.full_V);
     if (e.min_V) {
-        const double low = n * kind.emptyLow - kRounding_V;
-        const double high = n * kind.emptyHigh + kRounding_V;
+        const double low = n * kind.printed.emptyLow_V - kRounding_V;
+        const double high = n * kind.printed.emptyHigh_V + kRounding_V;
         const double off = *e.min_V < low ? low - *e.min_V : *e.min_V > high ? *e.min_V - high : 0;
         score *= std::max(kSlip, std::exp(-0.5 * std::pow(off / (0.03 * high), 2)));
     }
@@ -100,19 +76,19 @@ double fit(const Evidence& e, const Printed& kind, int n) {
     return score;
 }
 
-std::vector<std::string> reasonsFor(const Evidence& e, const Printed& kind, int n) {
+std::vector<std::string> reasonsFor(const Evidence& e, const Chemistry& kind, int n) {
     std::vector<std::string> out;
     const auto per = [&](const char* words, double value) {
         out.push_back(phrase(words, volts(value), n, value / n));
     };
-    if (e.nominal_V && fitOf(*e.nominal_V, n, kind.nominal) > 0.01)
+    if (e.nominal_V && fitOf(*e.nominal_V, n, kind.printed.nominal_V) > 0.01)
         per(e.nominalTrust < 1 ? "Energy over capacity is {}: {} cells of {:.3g} V."
                                : "Nominal {} is {} cells of {:.3g} V.",
             *e.nominal_V);
-    if (e.max_V && fitOf(*e.max_V, n, kind.full) > 0.01)
+    if (e.max_V && fitOf(*e.max_V, n, kind.printed.full_V) > 0.01)
         per("Full at {} is {} cells of {:.3g} V.", *e.max_V);
-    if (e.min_V && *e.min_V >= n * kind.emptyLow - kRounding_V &&
-        *e.min_V <= n * kind.emptyHigh + kRounding_V)
+    if (e.min_V && *e.min_V >= n * kind.printed.emptyLow_V - kRounding_V &&
+        *e.min_V <= n * kind.printed.emptyHigh_V + kRounding_V)
         per("Empty at {} is {} cells of {:.3g} V.", *e.min_V);
     if (e.cells && static_cast<int>(std::lround(*e.cells)) == n)
         out.push_back(phrase("It has {} cells.", n));
@@ -125,7 +101,7 @@ std::vector<std::string> reasonsFor(const Evidence& e, const Printed& kind, int 
 std::vector<BatteryCandidate> rank(const Evidence& e) {
     std::vector<BatteryCandidate> out;
     double sum = 0;
-    for (const Printed& kind : printedKinds())
+    for (const Chemistry& kind : chemistries())
         for (int n = 1; n <= kMostSeries; ++n) {
             const double score = fit(e, kind, n);
             sum += score;
@@ -141,9 +117,7 @@ std::vector<BatteryCandidate> rank(const Evidence& e) {
     for (BatteryCandidate& c : out) {
         c.share /= sum;
         if (c.share < kLeast) break;
-        const auto kind = std::ranges::find_if(
-            printedKinds(), [&](const Printed& p) { return c.chemistry == p.id; });
-        c.reasons = reasonsFor(e, *kind, c.series);
+        c.reasons = reasonsFor(e, **findChemistry(c.chemistry), c.series);
         kept.push_back(std::move(c));
     }
     return kept;
@@ -317,26 +291,26 @@ void againstEachOther(const LabelFacts& f, const LabelWords& words, Identificati
     };
     const auto told = [&](const std::optional<double>& printed, bool full) {
         std::string list;
-        for (const Printed& kind : printedKinds())
+        for (const Chemistry& kind : chemistries())
             for (int n = 1; n <= 60; ++n) {
-                const auto& usual = full ? kind.full : kind.nominal;
+                const auto& usual = full ? kind.printed.full_V : kind.printed.nominal_V;
                 if (!near(*printed, n * usual.front()) || usualSeries(n) < 0.5) continue;
-                const std::string one = phrase("{} × {:.3g} V ({})", n, usual.front(),
-                                               (*findChemistry(kind.id))->name());
+                const std::string one = phrase("{} × {:.3g} V ({})", n, usual.front(), kind.name());
                 if (std::ranges::count(list, '(') < 3) list += (list.empty() ? "" : ", ") + one;
             }
         return list.empty() ? volts(*printed) : list;
     };
     bool together = false;
     bool named = words.chemistries.empty() || words.series == 0;
-    for (const Printed& kind : printedKinds())
+    for (const Chemistry& kind : chemistries())
         for (int n = 1; n <= kMostSeries; ++n) {
-            const bool both = fits(f.nominal_V, kind.nominal, n) && fits(f.max_V, kind.full, n);
+            const bool both = fits(f.nominal_V, kind.printed.nominal_V, n) &&
+                              fits(f.max_V, kind.printed.full_V, n);
             together = together || both;
             const bool ofWords =
                 std::ranges::find(words.chemistries, kind.id) != words.chemistries.end() &&
                 words.series == n;
-            named = named || (ofWords && fits(f.max_V, kind.full, n));
+            named = named || (ofWords && fits(f.max_V, kind.printed.full_V, n));
         }
     const std::vector<std::string> both = {"nominal", "max"};
     const bool said = std::ranges::find(out.contradictions, both, &LabelContradiction::fields) !=

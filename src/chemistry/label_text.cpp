@@ -3,6 +3,7 @@
 #include <cmath>
 #include <cstdlib>
 
+#include "chemistry.h"
 #include "identify.h"
 #include "quantity/number.h"
 #include "quantity/units.h"
@@ -134,45 +135,26 @@ LabelWords readLabel(const std::string& given) {
         if (voltages.size() > 1 && voltages.back() > 1.04 * voltages.front())
             out.figures.max_V = voltages.back();
     }
+    // What each word of a label means, from the narrow to the wide.
     struct Said {
-        const char* word;
+        std::string word;
         std::vector<std::string> kinds;
     };
-    static const std::vector<Said> words = {
-        {"lifepo4", {"lfp"}},
-        {"life", {"lfp"}},
-        {"lfp", {"lfp"}},
-        {"ifr", {"lfp"}},
-        {"iron phosphate", {"lfp"}},
-        {"lto", {"lto"}},
-        {"titanate", {"lto"}},
-        {"lihv", {"lihv"}},
-        {"li-hv", {"lihv"}},
-        {"lipo", {"lipo", "lihv"}},
-        {"li-po", {"lipo", "lihv"}},
-        {"li-poly", {"lipo", "lihv"}},
-        {"lithium polymer", {"lipo", "lihv"}},
-        {"li-ion polymer", {"lipo", "lihv"}},
-        {"nimh", {"nimh"}},
-        {"ni-mh", {"nimh"}},
-        {"metal hydride", {"nimh"}},
-        {"nicd", {"nicd"}},
-        {"ni-cd", {"nicd"}},
-        {"nicad", {"nicd"}},
-        {"cadmium", {"nicd"}},
-        {"nmc", {"nmc"}},
-        {"inr", {"nmc", "nca"}},
-        {"nca", {"nca"}},
-        {"icr", {"lco"}},
-        {"lco", {"lco"}},
-        {"cobalt oxide", {"lco"}},
-        {"imr", {"lmo"}},
-        {"lmo", {"lmo"}},
-        {"li-ion", {"nmc", "nca", "lco", "lmo"}},
-        {"li ion", {"nmc", "nca", "lco", "lmo"}},
-        {"lithium-ion", {"nmc", "nca", "lco", "lmo"}},
-        {"lithium ion", {"nmc", "nca", "lco", "lmo"}},
-    };
+    static const std::vector<Said> words = [] {
+        std::vector<Said> list;
+        for (const Chemistry& c : chemistries())
+            for (const std::string& word : c.words) {
+                const auto known = std::ranges::find(list, word, &Said::word);
+                if (known == list.end())
+                    list.push_back({word, {c.id}});
+                else
+                    known->kinds.push_back(c.id);
+            }
+        std::ranges::stable_sort(list, {}, [](const Said& s) {
+            return std::pair(s.kinds.size(), -static_cast<int>(s.word.size()));
+        });
+        return list;
+    }();
     out.none = noneOfOurs(text);
     for (const Said& s : words)
         if (hasWord(text, s.word)) {

@@ -49,6 +49,7 @@ int FadeCommand::run() {
     if (auto ok = readEnd(usual ? "150%" : end_, question); !ok)
         return err_ << ok.error().text() << '\n', 2;
     Expected<CycleTable> table = CycleTable();
+    std::optional<Standing> standing;
     if (!book_.empty()) {
         auto book = BenchBook::open(book_, false);
         if (!book) return err_ << book.error().text() << '\n', 1;
@@ -58,6 +59,7 @@ int FadeCommand::run() {
         const auto history = batteryHistory(**book, battery->id);
         if (!history) return err_ << history.error().text() << '\n', 1;
         for (const std::string& left : history->leftOut) err_ << left << '\n';
+        if (auto made = standingOf(**book, *history)) standing = std::move(*made);
         table = cyclesOf(*history, question.of);
     } else {
         const auto plain = readPlainTableFile(table_);
@@ -65,8 +67,9 @@ int FadeCommand::run() {
         table = readCycles(*plain, rated_Ah_, cell_);
     }
     if (!table) return err_ << table.error().text() << '\n', 1;
-    const auto report = fadeOf(std::move(*table), question);
+    auto report = fadeOf(std::move(*table), question);
     if (!report) return err_ << report.error().text() << '\n', 1;
+    if (standing) quoteStanding(*report, *standing);
     out_ << (json_ ? fadeJson(*report) : fadeText(*report));
     return 0;
 }

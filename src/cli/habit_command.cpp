@@ -15,8 +15,7 @@ HabitCommand::HabitCommand(CLI::App& app, int& status, std::ostream& out, std::o
     CLI::App* command = app.add_subcommand(
         "habit", "How charging habits spend a battery's life, by several published laws");
     command->add_option("HABIT", files_, "habit files (narrow-knee/habit-file/1)")->required();
-    command->add_option("--chemistry", chemistry_, "nmc, nca, lco, lmo, lipo, lihv, lfp or lto")
-        ->required();
+    command->add_option("--chemistry", chemistry_, chemistryIds())->required();
     command->add_option("--series", series_, "cells in series")->check(within(1, 400));
     command->add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
         ->check(within(0.001, 100000.0));

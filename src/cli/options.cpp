@@ -13,15 +13,17 @@ namespace nk {
 void BatteryOptions::addTo(CLI::App& command) {
     const char* group =
         "Battery (what is left out is guessed from the voltages and marked as assumed)";
-    command
-        .add_option("--chemistry", chemistry,
-                    "nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh or nicd")
-        ->group(group);
+    command.add_option("--chemistry", chemistry, chemistryIds())->group(group);
     command.add_option("--series", series, "cells in series")->check(within(1, 1000))->group(group);
     command.add_option("--parallel", parallel, "cells in parallel")
         ->check(within(1, 1000))
         ->group(group);
     command.add_option("--rated-ah", rated_Ah, "rated capacity in Ah")
+        ->check(within(0.001, 100000.0))
+        ->group(group);
+    command
+        .add_option("--capacity-ah", measured_Ah,
+                    "what it holds today, in Ah: C rates and tapers count of it, not of the label")
         ->check(within(0.001, 100000.0))
         ->group(group);
     command.add_option("--mass-kg", mass_kg, "mass in kg")
@@ -41,10 +43,12 @@ Expected<Battery> BatteryOptions::battery() const {
     b.series = series;
     b.parallel = parallel;
     b.rated_Ah = rated_Ah;
+    b.measured_Ah = measured_Ah;
     b.mass_kg = mass_kg;
     b.ambient_C = ambient_C;
     b.charger.current_A = setCurrent_A;
-    if (!std::isfinite(rated_Ah) || !std::isfinite(mass_kg) || !std::isfinite(ambient_C))
+    if (!std::isfinite(rated_Ah) || !std::isfinite(measured_Ah) || !std::isfinite(mass_kg) ||
+        !std::isfinite(ambient_C))
         return fail(ErrorKind::InvalidArgument, "A battery option is no finite number.",
                     "command line", "plain numbers.");
     if (auto ok = b.check(); !ok) return tl::unexpected<Error>(ok.error());

@@ -30,6 +30,7 @@ struct BatteryOptions {
     int series = 0;
     int parallel = 1;
     double rated_Ah = 0;
+    double measured_Ah = 0;
     double mass_kg = 0;
     double ambient_C = Battery::kUnknown;
     double setCurrent_A = 0;

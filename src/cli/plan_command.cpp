@@ -143,8 +143,7 @@ CLI::App* PlanCommand::sub(CLI::App& plan, const char* name, const char* words,
 }
 
 void PlanCommand::batteryOptions(CLI::App& c) {
-    auto* chemistry = c.add_option("--chemistry", chemistry_,
-                                   "nmc, nca, lco, lmo, lipo, lihv, lfp, lto, nimh, nicd");
+    auto* chemistry = c.add_option("--chemistry", chemistry_, chemistryIds());
     auto* series = c.add_option("--series", series_, "cells in series")->check(within(1, 400));
     auto* rated = c.add_option("--rated-ah", rated_Ah_, "capacity of the label, Ah")
                       ->check(within(0.001, 100000.0));

@@ -205,6 +205,7 @@ Expected<std::vector<OwnLogs>> ownLogs(BenchBook& book, const std::set<std::int6
         if (ids.empty() || ids.contains(e.id)) {
             place[e.id] = out.size();
             out.push_back({e, {}, {}});
+            out.back().battery.battery.measured_Ah = countedCapacity_Ah(book, e.id);
         }
     for (std::size_t k = 0; k < recordings->size(); ++k) {
         const auto at = place.find((*recordings)[k].batteryId);
@@ -224,7 +225,29 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, std::int64_t batteryId)
     return batteryHistory(book, own->front());
 }
 
+namespace {
+
+Expected<BatteryHistory> historyAsMade(BenchBook& book, OwnLogs& own);
+
+}  // namespace
+
 Expected<BatteryHistory> batteryHistory(BenchBook& book, OwnLogs& own) {
+    // What C rates and tapers count of is what the readings tell; they are read with it.
+    constexpr int kRounds = 3;
+    for (int round = 0;; ++round) {
+        auto out = historyAsMade(book, own);
+        if (!out || round + 1 == kRounds) return out;
+        const double holds = countedCapacity_Ah(*out);
+        if (holds == own.battery.battery.measured_Ah) return out;
+        own.battery.battery.measured_Ah = holds;
+        for (Makings& m : own.makings) m.battery.measured_Ah = holds;
+        if (!book.readOnly()) (void)keepCounted(book, own.battery.id, holds);
+    }
+}
+
+namespace {
+
+Expected<BatteryHistory> historyAsMade(BenchBook& book, OwnLogs& own) {
     BatteryHistory out;
     out.battery = own.battery;
     const std::int64_t batteryId = own.battery.id;
@@ -261,6 +284,7 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, OwnLogs& own) {
         return std::tuple(!e->dayKnown(), e->dayKnown() ? e->at_s() : 0.0, e->sha256);
     });
     const double rated = out.battery.battery.rated_Ah;
+    const double counts = out.battery.battery.capacity_Ah();
     double moved_Ah = 0;
     for (const RecordingEntry* e : logs) {
         const auto problem = book.studyProblem(e->id);
@@ -293,8 +317,8 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, OwnLogs& own) {
     for (const SpotReading& s : *spots) {
         HistoryPoint p;
         p.reading = fromHand(s);
-        if (rated > 0 && std::isfinite(s.current_A))
-            p.reading.conditions.cRate = std::abs(s.current_A) / rated;
+        if (counts > 0 && std::isfinite(s.current_A))
+            p.reading.conditions.cRate = std::abs(s.current_A) / counts;
         p.spot = s.id;
         p.at_s = s.atEpoch_s;
         p.title = s.note;
@@ -314,5 +338,7 @@ Expected<BatteryHistory> batteryHistory(BenchBook& book, OwnLogs& own) {
     out.floor_V_per_cell = groupComparable(out.battery.battery, out.points);
     return out;
 }
+
+}  // namespace
 
 }  // namespace nk

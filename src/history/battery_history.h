@@ -56,6 +56,10 @@ struct OwnLogs {
 /// the book cannot be read.
 Expected<std::vector<OwnLogs>> ownLogs(BenchBook& book, const std::set<std::int64_t>& ids = {});
 
+/// What C counts of (see above) as these readings tell: today's capacity where whole, fair tests of
+/// a known day give one, to two digits, Ah; else 0.
+double countedCapacity_Ah(const BatteryHistory& history);
+
 /// All measurable readings of a battery whose logs are at hand; the summaries of those that were
 /// stale are made new in `own`.
 Expected<BatteryHistory> batteryHistory(BenchBook& book, OwnLogs& own);

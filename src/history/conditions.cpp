@@ -37,7 +37,7 @@ void chargeBefore(const Analysis& a, int index, ReadingConditions& c) {
         if (const Reading* set = readingAt(a, "cv_set_voltage", k))
             c.set_V_per_cell = set->value / cells;
         if (const Reading* end = readingAt(a, "taper_end_current", k))
-            if (a.battery.rated_Ah > 0) c.cutoff_C = end->value / a.battery.rated_Ah;
+            if (a.battery.capacity_Ah() > 0) c.cutoff_C = end->value / a.battery.capacity_Ah();
         return;
     }
 }
@@ -65,7 +65,7 @@ ReadingConditions conditionsOf(const AnalysisInput& in, const Analysis& a, const
     }
     const Step& step = a.steps.list[static_cast<std::size_t>(index)];
     const double cells = a.battery.cells();
-    const double rated = a.battery.rated_Ah;
+    const double rated = a.battery.capacity_Ah();
     c.mean_A = step.meanCurrent_A;
     double from_s = step.start_s;
     double to_s = step.end_s;

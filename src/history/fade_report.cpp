@@ -44,6 +44,12 @@ Expected<void> readEnd(const std::string& text, FadeQuestion& into) {
     return {};
 }
 
+void quoteStanding(FadeReport& report, const Standing& standing) {
+    if (report.question.of != FadeOf::Capacity || report.table.unit != "Ah" || !standing.capacity)
+        return;
+    report.today = {standing.capacity->low, standing.capacity->value, standing.capacity->high};
+}
+
 Expected<FadeReport> fadeOf(CycleTable table, const FadeQuestion& question) {
     FadeReport out;
     out.question = question;
@@ -68,6 +74,7 @@ Expected<FadeReport> fadeOf(CycleTable table, const FadeQuestion& question) {
     auto result = fitFade(out.used.series, out.end);
     if (!result) return tl::unexpected<Error>(result.error());
     out.result = std::move(*result);
+    out.today = out.result.model.at(out.result.model.last);
     const auto at = [&](std::size_t k) {
         return question.against == FadeAxis::Cycles ? out.table.cycle[out.used.rows[k]]
                                                     : out.used.series.at[k];

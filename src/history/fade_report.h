@@ -3,6 +3,7 @@
 
 #include "battery_history.h"
 #include "cycle_table.h"
+#include "standing.h"
 
 namespace nk {
 
@@ -26,6 +27,9 @@ struct FadeReport {
     CycleSeries used;
     FadeResult result;
     FadeEnd end;
+    /// The figure of today: of a book's capacity what the standing says, else the curve at the last
+    /// row; with its 95 % interval.
+    FadeBand today;
     DayRange day;  ///< when the end comes at the pace so far; days since 1970 when dated
     std::vector<double> oddCycles, runInCycles;
     std::vector<std::string> caveats;
@@ -33,6 +37,9 @@ struct FadeReport {
 
 /// Errors as fitFade, cycleSeries; label asked for without a rating.
 Expected<FadeReport> fadeOf(CycleTable table, const FadeQuestion& question);
+
+/// A battery's capacity of today is what its standing says, not what a law makes of it.
+void quoteStanding(FadeReport& report, const Standing& standing);
 
 /// The cycles of a battery as its book holds them: its largest group of comparable capacities over
 /// equivalent full cycles, resistances of their recordings beside them. Errors: none comparable.

@@ -96,14 +96,19 @@ Expected<BatteryHabits> habitsOf(BenchBook& book, std::int64_t batteryId, std::s
     }
     auto list = book.recordings();
     if (!list) return tl::unexpected<Error>(list.error());
-    std::erase_if(*list, [&](const RecordingEntry& e) { return e.batteryId != batteryId; });
+    // A log of which nobody knows the day is no day of its use.
+    std::erase_if(
+        *list, [&](const RecordingEntry& e) { return e.batteryId != batteryId || !e.dayKnown(); });
     std::ranges::sort(*list, {}, &RecordingEntry::at_s);
+    const auto makings = allMakings(book, *list);
+    if (!makings) return tl::unexpected<Error>(makings.error());
     HabitRecorder recorder(*chemistry,
                            std::isfinite(chemistry->set_V) ? chemistry->set_V - 0.1 : 1.45);
     double done = 0;
-    for (const RecordingEntry& entry : *list) {
+    for (std::size_t k = 0; k < list->size(); ++k) {
+        const RecordingEntry& entry = (*list)[k];
         if (stop.stop_requested()) return fail(ErrorKind::Cancelled, phrase("Stopped as asked."));
-        const auto opened = openRecording(book, entry.id);
+        const auto opened = openRecording(book, entry, (*makings)[k]);
         if (!opened) {
             out.leftOut.push_back(opened.error().text());
             continue;
@@ -149,6 +154,7 @@ Expected<BatteryHabits> habitsOf(BenchBook& book, std::int64_t batteryId, std::s
         out.whyNoFade = fade.error().what;
         return out;
     }
+    if (const auto standing = standingOf(book, *history)) quoteStanding(*fade, *standing);
     // Between the first and the last comparable capacity: what the laws say of a week like the
     // recorded ones, beside what was lost.
     const double years = span / 365.25;

@@ -18,7 +18,7 @@ namespace {
 using nlohmann::json;
 
 /// Of the way standings are made.
-constexpr int kVersion = 2;
+constexpr int kVersion = 3;
 
 constexpr std::pair<const char*, double KeptStanding::*> kFields[] = {
     {"capacity_Ah", &KeptStanding::capacity_Ah},
@@ -38,6 +38,11 @@ constexpr std::pair<const char*, double KeptStanding::*> kFields[] = {
     {"last_test_s", &KeptStanding::lastTest_s},
     {"hazards", &KeptStanding::hazards},
     {"ends_use", &KeptStanding::endsUse},
+    {"unseen_recording", &KeptStanding::unseenRecording},
+    {"unseen_ohm", &KeptStanding::unseen_ohm},
+    {"unseen_A", &KeptStanding::unseen_A},
+    {"unseen_from_s", &KeptStanding::unseenFrom_s},
+    {"unseen_to_s", &KeptStanding::unseenTo_s},
 };
 
 std::string settingOf(std::int64_t battery) {
@@ -62,6 +67,13 @@ KeptStanding keptOf(const Standing& s) {
         out.resistance_ohm = s.resistance->value;
         out.resistanceAt_s = s.resistance->at_s;
         out.resistanceSchool = s.resistance->school;
+    }
+    if (s.unseen) {
+        out.unseenRecording = static_cast<double>(s.unseen->recording);
+        out.unseen_ohm = s.unseen->ohm;
+        out.unseen_A = 0.5 * (s.unseen->low_A + s.unseen->high_A);
+        out.unseenFrom_s = s.unseen->from_s;
+        out.unseenTo_s = s.unseen->to_s;
     }
     out.lastSeen_s = s.lastSeen_s;
     out.lastUse_s = s.lastUse_s;

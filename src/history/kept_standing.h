@@ -19,8 +19,12 @@ struct KeptStanding {
     std::string resistanceSchool;  ///< its kind of reading
     double lastSeen_s = kNaN, lastUse_s = kNaN, lastBalancing_s = kNaN, lastFull_s = kNaN,
            lastTest_s = kNaN;
-    double hazards = 0;   ///< how many are on file
-    double endsUse = 0;   ///< 1: one of them ended its use
+    double hazards = 0;  ///< how many are on file
+    double endsUse = 0;  ///< 1: one of them ended its use
+    /// A load beside the log `unseenRecording` that is proposed (0: none): as a resistance, or its
+    /// current where no voltage tells, between two moments of that log.
+    double unseenRecording = 0, unseen_ohm = kNaN, unseen_A = kNaN, unseenFrom_s = kNaN,
+           unseenTo_s = kNaN;
     std::string verdict;  ///< without a look at its siblings; see verdictAmong
 };
 

@@ -10,6 +10,7 @@
 #include "book/hash.h"
 #include "quantity/accuracy_text.h"
 #include "quantity/harmless.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -28,9 +29,11 @@ std::string cardText(const Battery& b) {
     std::string out =
         fmt::format("{};{};{};{};{};{};{}", b.chemistry, b.series, b.parallel, exact(b.rated_Ah),
                     exact(b.mass_kg), exact(b.ambient_C), exact(b.label_C));
-    for (const double x : {b.charger.current_A, b.charger.cutoff_A, b.charger.charge_Ah,
-                           b.limits().set_V, b.limits().dischargeFloor_V, b.limits().chargeMin_C,
-                           b.limits().chargeMax_C, b.limits().dischargeMax_C, b.limits().chargeC})
+    for (const double x :
+         {b.measured_Ah, b.charger.current_A, b.charger.cutoff_A, b.charger.charge_Ah,
+          b.limits().set_V, b.limits().dischargeFloor_V, b.limits().chargeMin_C,
+          b.limits().chargeMax_C, b.limits().dischargeMax_C, b.limits().chargeC,
+          b.limits().balancerFrom_V})
         out += ";" + exact(x);
     const OwnCurve& own = b.ownCurve();
     if (own.empty()) return out;
@@ -85,7 +88,7 @@ Expected<Entry> findOne(const std::vector<Entry>& all, const std::string& asked,
 }  // namespace
 
 std::string fingerprintOf(const Makings& m, const Registry& registry) {
-    std::string text = fmt::format("1|{}|{}|{}", registry.version(), cardText(m.battery),
+    std::string text = fmt::format("2|{}|{}|{}", registry.version(), cardText(m.battery),
                                    accuracyBits(m.accuracy));
     for (const Correction& c : m.corrections)
         text += fmt::format("|c{};{};{};{};{}", toString(c.kind), exact(c.value),
@@ -100,6 +103,25 @@ std::string fingerprintOf(const Makings& m, const Registry& registry) {
     return sha256(text).substr(0, kDigits);
 }
 
+namespace {
+
+std::string countedSetting(std::int64_t battery) {
+    return "counted:" + std::to_string(battery);
+}
+
+}  // namespace
+
+double countedCapacity_Ah(BenchBook& book, std::int64_t batteryId) {
+    const double holds =
+        readNumber(book.setting(countedSetting(batteryId)).value_or("")).value_or(0);
+    return holds > 0 && holds <= 1e5 ? holds : 0;
+}
+
+Expected<void> keepCounted(BenchBook& book, std::int64_t batteryId, double holds_Ah) {
+    return book.keepComputed(countedSetting(batteryId),
+                             holds_Ah > 0 ? fmt::format("{:.2g}", holds_Ah) : std::string());
+}
+
 Expected<std::vector<Makings>> allMakings(BenchBook& book,
                                           const std::vector<RecordingEntry>& recordings) {
     const auto batteries = book.batteries();
@@ -112,8 +134,13 @@ Expected<std::vector<Makings>> allMakings(BenchBook& book,
     if (!edits) return tl::unexpected<Error>(edits.error());
     if (!corrections) return tl::unexpected<Error>(corrections.error());
     if (!usual) return tl::unexpected<Error>(usual.error());
-    std::map<std::int64_t, const Battery*> cards;
-    for (const BatteryEntry& e : *batteries) cards[e.id] = &e.battery;
+    std::map<std::int64_t, Battery> cards;
+    for (const RecordingEntry& e : recordings) cards.try_emplace(e.batteryId);
+    for (const BatteryEntry& e : *batteries)
+        if (const auto card = cards.find(e.id); card != cards.end()) {
+            card->second = e.battery;
+            card->second.measured_Ah = countedCapacity_Ah(book, e.id);
+        }
     std::map<std::int64_t, const InstrumentAccuracy*> accuracies;
     for (const InstrumentEntry& e : *instruments) accuracies[e.id] = &e.instrument.accuracy;
     std::vector<Makings> out;
@@ -121,7 +148,7 @@ Expected<std::vector<Makings>> allMakings(BenchBook& book,
     for (const RecordingEntry& e : recordings) {
         Makings m;
         if (const auto card = cards.find(e.batteryId); card != cards.end())
-            m.battery = *card->second;
+            m.battery = card->second;
         const auto accuracy = accuracies.find(e.instrumentId);
         m.accuracy = accuracy != accuracies.end() ? *accuracy->second : *usual;
         if (const auto found = edits->find(e.id); found != edits->end())

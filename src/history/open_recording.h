@@ -32,6 +32,11 @@ struct OpenedRecording : Makings {
 /// any of them looks at (not its name, not its rules), corrections, edits, accuracy.
 std::string fingerprintOf(const Makings& makings, const Registry& registry = ownRegistry());
 
+/// What C rates, tapers and thresholds of a battery count of instead of its label: its capacity of
+/// today as the standing had it, to two digits, Ah; 0: not known (methods.md §16).
+double countedCapacity_Ah(BenchBook& book, std::int64_t batteryId);
+Expected<void> keepCounted(BenchBook& book, std::int64_t batteryId, double holds_Ah);
+
 /// The makings of every recording on the shelf, in the order of `recordings`, with few passes over
 /// the book.
 Expected<std::vector<Makings>> allMakings(BenchBook& book,

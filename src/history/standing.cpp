@@ -1,11 +1,14 @@
 #include "standing.h"
 
+#include <fmt/format.h>
+
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <map>
 
 #include "quantity/format.h"
+#include "quantity/number.h"
 #include "quantity/phrase.h"
 
 namespace nk {
@@ -18,9 +21,13 @@ void later(double& into, double at_s) {
     if (std::isfinite(at_s) && !(into >= at_s)) into = at_s;
 }
 
-/// Rate and warmth at which a capacity tells of the battery and not of the conditions.
-bool fairConditions(const ReadingConditions& c) {
-    const bool slow = std::isnan(c.cRate) || c.cRate <= 1.1;
+/// Rate and warmth at which a capacity tells of the battery and not of the conditions. The rate is
+/// that of the label, so that what was found does not decide what is found.
+bool fairConditions(const Battery& battery, const ReadingConditions& c) {
+    const double rate = battery.rated_Ah > 0 && std::isfinite(c.mean_A)
+                            ? std::abs(c.mean_A) / battery.rated_Ah
+                            : c.cRate;
+    const bool slow = std::isnan(rate) || rate <= 1.1;
     const bool warm = std::isnan(c.temperature_C) || (c.temperature_C > 12 && c.temperature_C < 45);
     return slow && warm;
 }
@@ -97,6 +104,7 @@ std::optional<UnseenLoad> unseenBeside(const Battery& battery, const Told& befor
     out.before_Ah = a.value;
     out.missing_Ah = a.value - b.value;
     const double hours = now.length_s() / 3600;
+    out.from_s = b.from_s, out.to_s = b.to_s;
     const double mean_A = out.missing_Ah / hours;
     if (std::isfinite(now.mean_V) && mean_A > 0) {
         out.ohm = now.mean_V / mean_A;
@@ -127,7 +135,7 @@ Tests testsOf(const BatteryHistory& h, bool fair, double until_s) {
     const auto all = discharges(h);
     const bool anyWhole = std::ranges::any_of(all, [&](const Told& t) {
         return t.whole && t.capacity->at_s <= until_s &&
-               (!fair || fairConditions(t.capacity->reading.conditions));
+               (!fair || fairConditions(h.battery.battery, t.capacity->reading.conditions));
     });
     for (const Told& t : all) {
         if (t.capacity->at_s > until_s || (anyWhole && !t.whole)) continue;
@@ -137,7 +145,7 @@ Tests testsOf(const BatteryHistory& h, bool fair, double until_s) {
                 continue;
             }
         last = &t;
-        if (fair && !fairConditions(t.capacity->reading.conditions)) continue;
+        if (fair && !fairConditions(h.battery.battery, t.capacity->reading.conditions)) continue;
         out.list.push_back({t.capacity->at_s, t.capacity->efc, t.capacity->atFloor(),
                             t.capacity->atFloorUncertainty(), t.more_Ah,
                             t.capacity->reading.recordingId, t.capacity});
@@ -341,6 +349,14 @@ LocalLine localLine(const std::vector<double>& days, const std::vector<double>& 
     out.pace = pace;
     out.paceUncertainty = std::sqrt(paceVariance);
     return out;
+}
+
+double countedCapacity_Ah(const BatteryHistory& history) {
+    Standing out;
+    capacityOf(history, testsOf(history, true, 1e18).list, out);
+    // Where something was left under the end, it holds more than that.
+    if (!out.capacity || out.capacity->more_Ah > 0 || !(out.capacity->value > 0)) return 0;
+    return readNumber(fmt::format("{:.2g}", out.capacity->value)).value_or(0);
 }
 
 std::vector<WholeTest> wholeTests(const BatteryHistory& history, bool fair) {

@@ -50,6 +50,7 @@ struct UnseenLoad {
     double missing_Ah = kNaN;                 ///< what the other load took, were both alike
     double ohm = kNaN;                        ///< as a constant resistance
     double low_A = kNaN, high_A = kNaN;       ///< its current at the end and at the start
+    double from_s = kNaN, to_s = kNaN;        ///< of the steps it fits, in the log's time
     std::string because;                      ///< what contradicts the log, one sentence
 };
 

@@ -52,7 +52,7 @@ RecordingSummary summarise(const Analysis& a) {
     if (best->evidence.step < 0 || k >= a.steps.list.size()) return s;
     const Step& step = a.steps.list[k];
     s.mean_A = std::abs(step.meanCurrent_A);
-    if (a.battery.rated_Ah > 0) s.rate_C = s.mean_A / a.battery.rated_Ah;
+    if (a.battery.capacity_Ah() > 0) s.rate_C = s.mean_A / a.battery.capacity_Ah();
     s.floor_V_per_cell = step.endVoltage_V / a.battery.cells();
     s.highest_C = step.maxTemperature_C;
     return s;

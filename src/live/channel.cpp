@@ -200,7 +200,7 @@ void LiveChannel::anchor() {
 void LiveChannel::ownAlarms(std::vector<LiveEvent>& out) {
     if (time_s_.empty()) return;
     const double amps = current_A_.back();
-    const double rated = watcher_.battery().rated_Ah;
+    const double rated = watcher_.battery().capacity_Ah();
     const double nothing = rated > 0 ? 0.01 * rated : 0.01;
     const bool charges = amps > nothing;
     charging_ = charges;

@@ -58,7 +58,7 @@ std::optional<Overcharge> pastPeak(const Recording& r, const Battery& b, const C
     }
     const double current = amps.value();
     if (!(current > 0) || most_A - least_A > kSteady * current) return std::nullopt;
-    if (b.rated_Ah > 0 && current / b.rated_Ah < kLeastRate_C) return std::nullopt;
+    if (b.capacity_Ah() > 0 && current / b.capacity_Ah() < kLeastRate_C) return std::nullopt;
     if (!(late.value() > kNickelHigh_V) || early.count < 2 || late.count < 2) return std::nullopt;
     const double step = r.voltageQuality().resolution / b.cells();
     const double noise =
@@ -78,7 +78,7 @@ std::optional<Overcharge> pastPeak(const Recording& r, const Battery& b, const C
 std::optional<Overcharge> heldFull(const Recording& r, const Battery& b, const Chemistry& c,
                                    double start_s, std::size_t until) {
     const double cutoff = b.charger.cutoff_A > 0 ? b.charger.cutoff_A
-                          : b.rated_Ah > 0       ? b.rated_Ah / 20
+                          : b.capacity_Ah() > 0  ? b.capacity_Ah() / 20
                                                  : 0;
     if (!(cutoff > 0)) return std::nullopt;
     const auto t = r.time_s().first(until);

@@ -139,7 +139,7 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
         // The line of current over charge: what is left until C/20, from the last half.
         const double cutoff = battery_.charger.cutoff_A > 0
                                   ? battery_.charger.cutoff_A
-                                  : (battery_.rated_Ah > 0 ? battery_.rated_Ah / 20 : 0);
+                                  : (battery_.capacity_Ah() > 0 ? battery_.capacity_Ah() / 20 : 0);
         const std::size_t from = s.first + (s.last - s.first) / 2;
         double sx = 0, sy = 0, sxx = 0, sxy = 0, n = 0;
         for (std::size_t k = from; k <= s.last; ++k) {
@@ -164,7 +164,7 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
                         : phrase("not yet known: the taper does not show its end yet");
         return out;
     }
-    if (s.isCharge() && battery_.rated_Ah > 0 && s.meanCurrent_A > 0) {
+    if (s.isCharge() && battery_.capacity_Ah() > 0 && s.meanCurrent_A > 0) {
         // Charge still missing: the level before is known only as far as its voltage tells.
         const Chemistry* c = battery_.chemistryData();
         double low = 0;
@@ -179,8 +179,8 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
         }
         double put = 0;
         for (const Step& one : steps.list) put += one.sum.charge_Ah;
-        const double most = battery_.rated_Ah * (1.1 - low) - put;
-        const double least = battery_.rated_Ah * std::max(0.0, 0.7 - high) - put;
+        const double most = battery_.capacity_Ah() * (1.1 - low) - put;
+        const double least = battery_.capacity_Ah() * std::max(0.0, 0.7 - high) - put;
         if (most > 0) {
             out.low_s = now + std::max(0.0, least) / s.meanCurrent_A * 3600;
             out.high_s = now + most / s.meanCurrent_A * 3600 * 1.4;
@@ -188,7 +188,7 @@ LiveEvent Watcher::estimate(const Recording& r, const Steps& steps) const {
             return out;
         }
     }
-    if (s.isDischarge() && battery_.rated_Ah > 0) {
+    if (s.isDischarge() && battery_.capacity_Ah() > 0) {
         out.words =
             phrase("not yet known: no model of this battery and the level before is not told");
         return out;
@@ -222,7 +222,7 @@ void Watcher::lookBehindTheEnd(const Recording& r, double start_s) {
 void Watcher::callStop(const Recording& r, const Steps& steps, const std::vector<ChargeSpan>& spans,
                        std::vector<LiveEvent>& out) {
     const double now = r.time_s()[r.size() - 1];
-    const double nothing = battery_.rated_Ah > 0 ? 0.002 * battery_.rated_Ah : 0.005;
+    const double nothing = battery_.capacity_Ah() > 0 ? 0.002 * battery_.capacity_Ah() : 0.005;
     const double amps = r.current_A()[r.size() - 1];
     if (spans.empty() || !steps.list.back().isCharge() || amps <= nothing) {
         stopNow_.reset();
@@ -240,7 +240,8 @@ void Watcher::callStop(const Recording& r, const Steps& steps, const std::vector
         if (time_s >= start_s - 1e-6)
             candidate("rule " + key.second, phrase("your rule {} says so", key.second), time_s);
     // So slowly there is no peak to go by: the clock ends such a charge (safety/gate.h).
-    const bool slow = battery_.rated_Ah > 0 && peakAt(amps / battery_.rated_Ah) == PeakIs::None;
+    const bool slow =
+        battery_.capacity_Ah() > 0 && peakAt(amps / battery_.capacity_Ah()) == PeakIs::None;
     if (std::isfinite(span.peak_s) && !slow)
         candidate("peak", phrase("the voltage has passed its peak"), span.peak_s);
     for (const auto& [code, words] :

@@ -56,6 +56,11 @@ std::string fadeJson(const FadeReport& report) {
         .text(std::isfinite(report.question.figure) ? "figure"
               : report.question.ofLabel             ? "label"
                                                     : "initial");
+    out.key("today").beginObject();
+    out.key("value").number(report.today.middle);
+    out.key("interval_95");
+    numbers(out, {report.today.low, report.today.high});
+    out.endObject();
     out.key("loss_seen_of_loss_to_end").number(r.seen);
     out.key("end_cycle").number(r.end.middle);
     out.key("end_cycle_low").number(r.end.low);
@@ -109,6 +114,9 @@ std::string fadeText(const FadeReport& report) {
     out +=
         fmt::format("At the first {}: {:.4g} {} ({:.4g} to {:.4g}). Mean change {:.2g} % a {}.\n",
                     axis, r.initial, unit, r.initialLow, r.initialHigh, -100 * r.lossPerUnit, axis);
+    if (std::isfinite(report.today.middle))
+        out += fmt::format("Today: {:.4g} {} ({:.4g} to {:.4g}).\n", report.today.middle, unit,
+                           report.today.low, report.today.high);
     if (std::isfinite(r.end.middle))
         out += std::isfinite(r.end.high)
                    ? fmt::format("The end is reached at {} {:.0f} ({:.0f} to {:.0f}).\n", axis,

@@ -181,7 +181,7 @@ std::string standingJson(const Standing& s, const StandingExtras& more) {
         limit(out, *c, "set_V", c->set_V, maker.set_V);
         limit(out, *c, "fault_V", c->fault_V, kNaN);
         limit(out, *c, "discharge_floor_V", c->dischargeFloor_V, maker.dischargeFloor_V);
-        limit(out, *c, "balancer_from_V", c->balancerFrom_V, kNaN);
+        limit(out, *c, "balancer_from_V", c->balancerFrom_V, maker.balancerFrom_V);
         limit(out, *c, "charge_rate_C", c->chargeC, maker.chargeC);
         limit(out, *c, "charge_min_C", c->chargeMin_C, maker.chargeMin_C);
         limit(out, *c, "charge_max_C", c->chargeMax_C, maker.chargeMax_C);

@@ -57,7 +57,8 @@ EndedBy nickelChargeEnd(const Recording& r, const Battery& battery, const Step& 
         if (temp[s.last] >= 44.5 || temp[s.last] - temp[s.first] > 15) return EndedBy::Temperature;
     }
     if (t[s.last] - topAt >= 285 && drop > -noise) return EndedBy::ZeroDeltaV;
-    const double ratio = battery.rated_Ah > 0 ? std::abs(s.sum.charge_Ah) / battery.rated_Ah : 0;
+    const double ratio =
+        battery.capacity_Ah() > 0 ? std::abs(s.sum.charge_Ah) / battery.capacity_Ah() : 0;
     if (ratio > 0.5 && std::abs(ratio * 10 - std::round(ratio * 10)) < 0.03)
         return EndedBy::ChargeLimit;
     return EndedBy::Unknown;

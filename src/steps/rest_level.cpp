@@ -10,9 +10,10 @@ namespace nk {
 
 namespace {
 
-/// The rated capacity, or without one the largest charge moved in one direction, Ah.
+/// What the battery holds as far as it is known, or else the largest charge moved in one direction,
+/// Ah.
 double capacityOrMoved_Ah(const Recording& recording, const Battery& battery) {
-    if (battery.rated_Ah > 0) return battery.rated_Ah;
+    if (battery.capacity_Ah() > 0) return battery.capacity_Ah();
     const auto t = recording.time_s();
     const auto i = recording.current_A();
     double top = 0;
@@ -68,9 +69,9 @@ RestLevel restLevel(const Recording& recording, const Battery& battery) {
     double rated = capacityOrMoved_Ah(recording, battery);
     // A worn battery's taper goes far under a hundredth of its label: what a log moves in one go
     // says what it holds, a fifth of the label at the least.
-    if (battery.rated_Ah > 0) {
+    if (battery.capacity_Ah() > 0) {
         Battery unrated = battery;
-        unrated.rated_Ah = 0;
+        unrated.rated_Ah = unrated.measured_Ah = 0;
         constexpr double kRoom = 1.3, kLeastOfLabel = 0.2;
         rated = std::clamp(kRoom * capacityOrMoved_Ah(recording, unrated), kLeastOfLabel * rated,
                            rated);

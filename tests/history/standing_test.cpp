@@ -385,6 +385,96 @@ TEST_F(StandingBook, ALogWithoutADayStandsApartUntilItIsSaid) {
     EXPECT_EQ(bring({log("y.csv", "", 2.94)}, {"--day", "2023-01-01"}).err, "");
 }
 
+TEST_F(StandingBook, CountsOfWhatItHoldsAndNotOfItsLabel) {
+    ASSERT_EQ(bring({log("a.csv", "2025-01-10", 2.0), log("b.csv", "2025-06-10", 2.0)}).status, 0);
+    const auto history = json({"history", book(), "Lamp"});
+    int seen = 0;
+    for (const auto& p : history["points"]) {
+        if (p["name"] != "delivered_capacity") continue;
+        ++seen;
+        EXPECT_NEAR(p["conditions"]["c_rate"].get<double>(), 1 / 2.0, 0.01) << "1 A of 2 Ah";
+    }
+    EXPECT_EQ(seen, 2);
+    const auto one = test::run({"analyse", "--book", book(), "1"});
+    EXPECT_THAT(one.out, HasSubstr("0.5C")) << one.out;
+    const auto analysed = json({"analyse", "--book", book(), "1"});
+    for (const auto& r : analysed["readings"])
+        if (r["name"] == "health_capacity")
+            EXPECT_NEAR(r["value"].get<double>(), 100 * 2.0 / 3, 1) << "health stands by the label";
+    // The same by hand, without a book.
+    const auto told = test::run({"analyse", log("c.csv", "2025-07-10", 2.0), "--chemistry", "nmc",
+                                 "--series", "1", "--rated-ah", "3", "--capacity-ah", "2"});
+    EXPECT_THAT(told.out, HasSubstr("0.5C"));
+    for (const char* bad : {"0", "-2", "nan", "1e9", "two"})
+        EXPECT_EQ(
+            test::run({"analyse", log("c.csv", "2025-07-10", 2.0), "--capacity-ah", bad}).status, 2)
+            << bad;
+}
+
+/// NK_BOOKS=40 draws more of them.
+TEST_F(StandingBook, FamiliesOfBooksSayOneFigureInAnyOrderAndHoldTheTruth) {
+    const char* asked = std::getenv("NK_BOOKS");
+    const int books = asked != nullptr ? std::atoi(asked) : 4;
+    int held = 0;
+    int told = 0;
+    for (int b = 0; b < books; ++b) {
+        SCOPED_TRACE(b);
+        Draw draw(static_cast<unsigned>(900 + b));
+        const double first = draw.between(2.6, 3.0);
+        const double loss = draw.between(0.02, 0.25);  // of it, in two years
+        const int logs = 2 + static_cast<int>(draw.between(0, 5));
+        std::vector<std::string> files;
+        double truth = kNaN;
+        for (int k = 0; k < logs; ++k) {
+            const double years = 2.0 * k / logs + draw.between(0, 0.2);
+            const std::string day = isoTime(kFirst_s + years * 365.25 * kDay_s).substr(0, 10);
+            const double holds = first * (1 - loss * years / 2);
+            const bool undated = k > 0 && k + 1 < logs && draw.one(4);
+            if (!undated) truth = holds;
+            files.push_back(log(fmt::format("book{}-log{}.csv", b, k), undated ? "" : day,
+                                holds + draw.normal(0.003)));
+        }
+        const auto shuffled = [&] {
+            auto out = files;
+            std::ranges::shuffle(out, draw.random);
+            return out;
+        };
+        nlohmann::json before;
+        for (int order = 0; order < 2; ++order) {
+            std::filesystem::remove(book());
+            for (const std::string& f : order == 0 ? files : shuffled())
+                ASSERT_EQ(bring({f}).status, 0);
+            const auto standing = json({"standing", book(), "Lamp"});
+            const auto verdict = json({"verdict", book(), "Lamp"});
+            EXPECT_EQ(verdict["verdict"], standing["verdict"]);
+            EXPECT_EQ(verdict["yardsticks"]["latest"], standing["capacity"]["value"]);
+            const auto fade = test::run({"fade", "--book", book(), "Lamp", "--json"});
+            const auto plan = json({"plan", "charge", "--book", book(), "Lamp", "--from-soc", "0"});
+            EXPECT_NEAR(plan["time_s"][1].get<double>() / 60,
+                        standing["charge_time"]["minutes"][1].get<double>(), 1e-6);
+            const double value = standing["capacity"]["value"];
+            const auto faded = nlohmann::json::parse(fade.out, nullptr, false);
+            if (fade.status == 0 && faded.is_object() && faded.contains("today"))
+                EXPECT_EQ(faded["today"]["value"], standing["capacity"]["value"]);
+            EXPECT_THAT(test::run({"shelf", book()}).out,
+                        HasSubstr(fmt::format("{:.4g}", value).substr(0, 4)));
+            if (order == 0) {
+                before = standing;
+                ++told;
+                held += standing["capacity"]["interval_95"][0].get<double>() <= truth &&
+                        truth <= standing["capacity"]["interval_95"][1].get<double>();
+            } else {
+                EXPECT_EQ(before["capacity"]["value"], standing["capacity"]["value"]);
+                EXPECT_EQ(before["capacity"]["at"], standing["capacity"]["at"]);
+                EXPECT_EQ(before["fade"], standing["fade"]);
+                EXPECT_EQ(before["verdict"], standing["verdict"]);
+                EXPECT_EQ(before["charge_time"], standing["charge_time"]);
+            }
+        }
+    }
+    EXPECT_GE(held, told - 1 - told / 10) << "of " << told;
+}
+
 TEST_F(StandingBook, AKeptStandingGoesStaleWithWhatMadeIt) {
     ASSERT_EQ(bring({log("a.csv", "2025-01-10", 2.7)}).status, 0);
     auto opened = BenchBook::open(book(), false);

@@ -22,8 +22,8 @@ Reading start(const char* name, const char* unit, const char* method, const Even
 /// Rate, cut-off, temperature, rest: a capacity is only comparable under the same ones.
 void addConditions(const AnalysisInput& in, const Event& e, Reading& r) {
     std::string text = phrase("at {}", shortValue(std::abs(e.meanCurrent_A), "A"));
-    if (in.battery.rated_Ah > 0)
-        text += phrase(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.rated_Ah);
+    if (in.battery.capacity_Ah() > 0)
+        text += phrase(" ({:.2g}C)", std::abs(e.meanCurrent_A) / in.battery.capacity_Ah());
     text += phrase(" down to {}", shortValue(e.endVoltage_V, "V"));
     if (in.battery.series > 1)
         text += phrase(" ({} a cell)", shortValue(in.perCell(e.endVoltage_V), "V"));

@@ -145,7 +145,8 @@ void judgeStart(const AnalysisInput& in, Event& e) {
     }
     if (k > 0 && list[k - 1].isCharge()) {
         const Step& charge = list[k - 1];
-        const double rated = in.battery.rated_Ah;
+        // Full by the usual end of its label, so that what it holds does not decide what is full.
+        const double rated = std::max(in.battery.rated_Ah, in.battery.capacity_Ah());
         if (charge.kind == StepKind::CvCharge) {
             const double start = in.recording.current_A()[charge.first];
             const double limit = rated > 0 ? 1.1 * rated / 10 : 0.2 * start;

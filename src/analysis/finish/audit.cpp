@@ -96,10 +96,10 @@ constexpr double kHeldTooLong_s = 7200;
 
 HeldOn heldOn(const AnalysisInput& in, const Step& s) {
     HeldOn out;
-    if (in.battery.rated_Ah <= 0) return out;
+    if (in.battery.capacity_Ah() <= 0) return out;
     const auto t = in.recording.time_s();
     const auto i = in.recording.current_A();
-    out.cutoff_A = in.battery.rated_Ah / 20;
+    out.cutoff_A = in.battery.capacity_Ah() / 20;
     // From behind: the last moment at which it was not yet under it.
     std::size_t k = s.last + 1;
     while (k > s.first && i[k - 1] < out.cutoff_A) --k;
@@ -170,7 +170,7 @@ void checkBalancing(const AnalysisInput& in, std::vector<Finding>& out) {
 }
 
 void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
-    if (in.battery.rated_Ah <= 0) return;
+    if (in.battery.capacity_Ah() <= 0) return;
     for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
         const Step& s = in.steps.list[k];
         if (s.kind != StepKind::CvCharge || s.endedBy == EndedBy::EndOfLog) continue;
@@ -178,11 +178,11 @@ void checkStoppedEarly(const AnalysisInput& in, std::vector<Finding>& out) {
         // At the stop itself: at rows far apart the last ones are long before it.
         const StopCurrent stop = stopCurrentOf(in.recording, in.accuracy, s);
         const double end = stop.value_A;
-        const double most = 1.1 * in.battery.rated_Ah / 10;
-        if (end <= most || stop.low_A() <= in.battery.rated_Ah / 10) continue;
+        const double most = 1.1 * in.battery.capacity_Ah() / 10;
+        if (end <= most || stop.low_A() <= in.battery.capacity_Ah() / 10) continue;
         std::string text = phrase(
             "The charge stopped early: at {} (C/{:.1f}), before the current had tapered to C/10.",
-            shortValue(end, "A"), in.battery.rated_Ah / end);
+            shortValue(end, "A"), in.battery.capacity_Ah() / end);
         const ChargeLeft& left = chargeLeftOf(in, static_cast<int>(k));
         if (std::isfinite(left.left_Ah))
             text += phrase(
@@ -216,8 +216,8 @@ void checkTopsUp(const AnalysisInput& in, std::vector<Finding>& out) {
         const auto between = [&](const Step& s) {
             constexpr double kLittle = 0.05;
             return s.kind == StepKind::Rest ||
-                   (s.isDischarge() && in.battery.rated_Ah > 0 &&
-                    std::abs(s.sum.charge_Ah) < kLittle * in.battery.rated_Ah);
+                   (s.isDischarge() && in.battery.capacity_Ah() > 0 &&
+                    std::abs(s.sum.charge_Ah) < kLittle * in.battery.capacity_Ah());
         };
         while (next + 1 < list.size() && between(list[next]) && list[next + 1].isCharge() &&
                list[next + 1].endVoltage_V > 0.99 * main) {
@@ -243,7 +243,8 @@ void checkNoPeak(const AnalysisInput& in, std::vector<Finding>& out) {
     for (const NickelCharge& c : nickelCharges(in)) {
         if (c.peaked) continue;
         const Step& s = in.steps.list[static_cast<std::size_t>(c.step)];
-        const bool cutShort = in.battery.rated_Ah > 0 && c.charge_Ah < 0.9 * in.battery.rated_Ah;
+        const bool cutShort =
+            in.battery.capacity_Ah() > 0 && c.charge_Ah < 0.9 * in.battery.capacity_Ah();
         std::string text =
             phrase("No voltage peak in this charge of {}.", shortValue(c.charge_Ah, "Ah"));
         std::string advice;
@@ -290,16 +291,18 @@ void checkFalsePeak(const AnalysisInput& in, std::vector<Finding>& out) {
 
 void checkOvercharged(const AnalysisInput& in, std::vector<Finding>& out) {
     for (const NickelCharge& c : nickelCharges(in)) {
-        const double reference = in.battery.rated_Ah > 0 ? in.battery.rated_Ah : c.charge_Ah;
+        const double reference =
+            in.battery.capacity_Ah() > 0 ? in.battery.capacity_Ah() : c.charge_Ah;
         const bool afterPeak = c.peaked && c.afterPeak_Ah > 0.1 * reference;
         // 16 h at 0.1C is the standard's full charge of nickel (IEC 61951-2): 160 %.
-        const bool tooMuch = in.battery.rated_Ah > 0 && c.charge_Ah > 1.65 * in.battery.rated_Ah;
+        const bool tooMuch =
+            in.battery.capacity_Ah() > 0 && c.charge_Ah > 1.65 * in.battery.capacity_Ah();
         if (!afterPeak && !tooMuch) continue;
         const Step& s = in.steps.list[static_cast<std::size_t>(c.step)];
         std::string text = afterPeak ? phrase("Overcharged: {} went in after the peak",
                                               shortValue(c.afterPeak_Ah, "Ah"))
                                      : phrase("Overcharged: {:.0f} % of the rating went in",
-                                              100 * c.charge_Ah / in.battery.rated_Ah);
+                                              100 * c.charge_Ah / in.battery.capacity_Ah());
         if (std::isfinite(c.rise_C) && c.rise_C > 5)
             text += phrase(", and it warmed by {:.0f} K", c.rise_C);
         out.push_back(
@@ -363,8 +366,8 @@ void checkOverdrainedStart(const AnalysisInput& in, std::vector<Finding>& out) {
         const double ohm = amps > in.steps.restThreshold_A
                                ? (in.perCell(in.recording.voltage_V()[first]) - rested) / amps
                                : kNaN;
-        const bool dead =
-            in.battery.rated_Ah > 0 && ohm * in.battery.rated_Ah > kDead * c->resistance_ohmAh;
+        const bool dead = in.battery.capacity_Ah() > 0 &&
+                          ohm * in.battery.capacity_Ah() > kDead * c->resistance_ohmAh;
         std::string advice;
         if (dead)
             advice = phrase(
@@ -399,21 +402,22 @@ void checkGoodFinish(const AnalysisInput& in, std::vector<Finding>& out) {
     const Chemistry* own = in.chemistry();
     for (std::size_t k = 0; k < in.steps.list.size(); ++k) {
         const Step& s = in.steps.list[k];
-        if (s.kind != StepKind::CvCharge || s.endedBy != EndedBy::Taper || in.battery.rated_Ah <= 0)
+        if (s.kind != StepKind::CvCharge || s.endedBy != EndedBy::Taper ||
+            in.battery.capacity_Ah() <= 0)
             continue;
         // Topping up, and what is held on for hours, is no good finish.
         double put_Ah = s.sum.charge_Ah;
         for (std::size_t b = k; b > 0 && in.steps.list[b - 1].isCharge(); --b)
             put_Ah += in.steps.list[b - 1].sum.charge_Ah;
         constexpr double kTopUp = 0.05;
-        if (put_Ah < kTopUp * in.battery.rated_Ah || heldOn(in, s).length_s > kHeldTooLong_s)
+        if (put_Ah < kTopUp * in.battery.capacity_Ah() || heldOn(in, s).length_s > kHeldTooLong_s)
             continue;
         const double end = stopCurrentOf(in.recording, in.accuracy, s).value_A;
-        if (end > 1.1 * in.battery.rated_Ah / 10) continue;
+        if (end > 1.1 * in.battery.capacity_Ah() / 10) continue;
         const double perCell = medianVoltage(in, s) / in.battery.cells();
         if (own == nullptr || perCell > own->fault_V || std::abs(perCell - own->set_V) > 0.05)
             continue;
-        const double denominator = in.battery.rated_Ah / std::max(end, 1e-9);
+        const double denominator = in.battery.capacity_Ah() / std::max(end, 1e-9);
         const std::string school = denominator < 15   ? phrase("quick")
                                    : denominator < 28 ? phrase("usual")
                                                       : phrase("patient");

@@ -320,8 +320,8 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     // On a flat curve with a steep head the surface of the particles runs ahead of their inside the
     // more, the larger the current: an early stop tells little.
     const Chemistry* chemistry = in.chemistry();
-    if (chemistry != nullptr && chemistry->steepHead() && in.battery.rated_Ah > 0) {
-        const double ahead = std::min(1.0, 2.2 * line.a(0) / in.battery.rated_Ah);
+    if (chemistry != nullptr && chemistry->steepHead() && in.battery.capacity_Ah() > 0) {
+        const double ahead = std::min(1.0, 2.2 * line.a(0) / in.battery.capacity_Ah());
         value *= 1 + 0.05 * ahead;
         doubt = std::hypot(doubt, 1.5 * ahead * straight);
     }
@@ -380,7 +380,7 @@ ChargeLeft study(const AnalysisInput& in, int index) {
         step.first + first * std::max<std::size_t>(1, (stop.last - step.first + 1) / 250))];
     out.to_s = stop.at_s;
     if (out.coverage * out.uncertainty_Ah > out.left_Ah &&
-        out.coverage * out.uncertainty_Ah > 0.02 * in.battery.rated_Ah) {
+        out.coverage * out.uncertainty_Ah > 0.02 * in.battery.capacity_Ah()) {
         out.left_Ah = out.uncertainty_Ah = kNaN;
         out.why = phrase(
             "Not measurable from this log: the tail is too noisy or too coarse to be carried on. "

@@ -4,6 +4,7 @@
 
 #include "analysis/capacity/event.h"
 #include "charge_left.h"
+#include "quantity/format.h"
 #include "quantity/phrase.h"
 #include "quantity/two_threads.h"
 
@@ -42,7 +43,7 @@ Delivers deliversAfter(const AnalysisInput& in, int index) {
         return out;
     out.charge_Ah = -e->sum.charge_Ah;
     const double rate =
-        in.battery.rated_Ah > 0 ? std::abs(e->meanCurrent_A) / in.battery.rated_Ah : 0.5;
+        in.battery.capacity_Ah() > 0 ? std::abs(e->meanCurrent_A) / in.battery.capacity_Ah() : 0.5;
     // Faster than C/5, or cold, it delivers less: a twentieth for each C, a hundredth for each 5 K
     // (common practice, no source).
     const double cold = std::isfinite(e->meanTemperature_C)
@@ -95,16 +96,21 @@ Fullness fullnessOf(const AnalysisInput& in, int index) {
     } else {
         const Event* charge = chargeOf(in, in.steps.list[static_cast<std::size_t>(index)]);
         const double in_Ah = charge != nullptr ? charge->sum.charge_Ah : 0;
-        const double rated = in.battery.rated_Ah > 0 ? in.battery.rated_Ah : 2 * (in_Ah + l);
-        const double low = std::max(0.5 * rated, in_Ah + l);
-        const double high = std::max(1.05 * rated, 1.1 * low);
+        const double rated =
+            in.battery.capacity_Ah() > 0 ? in.battery.capacity_Ah() : 2 * (in_Ah + l);
+        // What it was measured to hold may be of another day: a seventh less or more of it.
+        const bool known = in.battery.measured_Ah > 0;
+        const double low = std::max((known ? 0.86 : 0.5) * rated, in_Ah + l);
+        const double high = std::max((known ? 1.14 : 1.05) * rated, 1.1 * low);
         const double least = std::clamp(1 - l / low, 0.0, 1.0);
         const double most = std::clamp(1 - l / high, 0.0, 1.0);
         out.share = 0.5 * (least + most);
         capacityTerm = rectangle(0.5 * (most - least));
         out.uncertainty = std::hypot(left.uncertainty_Ah / (0.5 * (low + high)), capacityTerm);
         out.caveats.push_back(
-            in.battery.rated_Ah > 0
+            known ? phrase("Of the {} it was measured to hold, a seventh less or more.",
+                           shortValue(rated, "Ah"))
+            : in.battery.rated_Ah > 0
                 ? phrase("What it holds is not in this log: taken between half and all of the "
                          "rating, and at least what went in. A discharge to the floor after the "
                          "charge makes it sharper.")

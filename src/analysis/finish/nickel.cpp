@@ -27,6 +27,102 @@ double slopeBefore(std::span<const double> t, std::span<const double> y, std::si
     return n >= 3 && det > 0 ? (n * sty - st * sy) / det : kNaN;
 }
 
+/// A slope at the end with its standard uncertainty, per second.
+struct EndSlope {
+    double value = kNaN, uncertainty = kNaN;
+};
+
+/// A moment at which a coarse display went from one code to another; between flickers its middle.
+struct CodeChange {
+    double at_s = 0, half_s = 0, by = 0;
+};
+
+/// The last `most` changes before row `last`, oldest first.
+std::vector<CodeChange> codeChanges(std::span<const double> t, std::span<const double> y,
+                                    std::size_t first, std::size_t last, double step,
+                                    std::size_t most) {
+    std::vector<CodeChange> out;
+    const auto same = [&](double a, double b) { return std::abs(a - b) < 0.5 * step; };
+    std::size_t k = last;
+    while (out.size() < most) {
+        // Back to the last row of another code, then to the first row of this one behind the first
+        // of that: between them it flickers.
+        const double here = y[k];
+        std::size_t other = k;
+        while (other > first && !(std::isfinite(y[other]) && !same(y[other], here))) --other;
+        if (same(y[other], here) || !std::isfinite(y[other])) break;
+        const double before = y[other];
+        std::size_t begin = other;
+        std::size_t seen = other;
+        while (begin > first && (same(y[begin - 1], before) || same(y[begin - 1], here) ||
+                                 !std::isfinite(y[begin - 1]))) {
+            --begin;
+            if (same(y[begin], here)) seen = begin;
+        }
+        const double from = seen < other ? t[seen] : t[other];
+        const double to = t[std::min(other + 1, last)];
+        out.push_back({0.5 * (from + to), 0.5 * (to - from), here - before});
+        if (begin <= first) break;
+        // The code before it stands where the flicker had not begun.
+        k = seen < other ? seen - (seen > first ? 1 : 0) : other;
+        if (same(y[k], here)) break;
+    }
+    std::ranges::reverse(out);
+    return out;
+}
+
+/// The slope at row `last` of a channel whose rounding no noise breaks up, by the moments at which
+/// its code changed (estimators.md): between two of them it moved by a step, since the last by less
+/// than one.
+EndSlope slopeOfCodes(std::span<const double> t, std::span<const double> y, std::size_t first,
+                      std::size_t last, double step) {
+    EndSlope out;
+    const auto changes = codeChanges(t, y, first, last, step, 4);
+    const double interval =
+        last > first ? (t[last] - t[first]) / static_cast<double>(last - first) : 1;
+    if (changes.empty()) {
+        out.value = 0;
+        out.uncertainty = rectangle(step / std::max(t[last] - t[first], interval));
+        return out;
+    }
+    const std::size_t n = changes.size();
+    const CodeChange& newest = changes[n - 1];
+    const double since = std::max(t[last] - newest.at_s, 0.5 * interval);
+    const double most = std::abs(newest.by) / since;  // it has not moved by another step
+    if (n == 1) {
+        constexpr double kLongEnough_s = 120;
+        if (since < kLongEnough_s) return out;
+        out.value = std::copysign(0.5 * most, newest.by);
+        out.uncertainty = rectangle(0.5 * most);
+        return out;
+    }
+    const auto between = [&](std::size_t k) {
+        const double dt = std::max(changes[k].at_s - changes[k - 1].at_s, 0.5 * interval);
+        return std::pair(
+            changes[k].by / dt,
+            std::hypot(rectangle(changes[k].half_s), rectangle(changes[k - 1].half_s)) / dt);
+    };
+    const auto [slope, timing] = between(n - 1);
+    if (std::abs(slope) >= most) {
+        // The next step is overdue: it slows down, and may stand still.
+        out.value = std::copysign(0.5 * most, slope);
+        out.uncertainty = std::hypot(rectangle(0.5 * most), 0.5 * most * timing);
+        return out;
+    }
+    double ahead = 0;
+    double doubt = 0.5 * std::abs(slope);
+    if (n >= 3) {
+        const auto [before, unused] = between(n - 2);
+        const double apart = 0.5 * (newest.at_s - changes[n - 3].at_s);
+        const double reach = t[last] - 0.5 * (newest.at_s + changes[n - 2].at_s);
+        ahead = (slope - before) / apart * reach;
+        doubt = std::max(std::abs(ahead), 0.15 * std::abs(slope));
+    }
+    out.value = std::clamp(slope + ahead, -most, most);
+    out.uncertainty = std::hypot(rectangle(doubt), out.value * timing);
+    return out;
+}
+
 /// A cubic through rows [a, b], its top, and the parabola's beside it.
 struct Vertex {
     double at_s = kNaN, height_V = kNaN;
@@ -222,6 +318,7 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
     const bool coarse = q.noise < q.resolution;
     const double needed = std::max(1e-3 * cells, coarse ? 1.6 * q.resolution : 8 * residual);
 
+    c.needed_V = needed / cells;
     const std::size_t n = smooth.size();
     double top = -1e300;
     std::size_t at = 0;
@@ -251,14 +348,23 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
     }
     c.dVdt_V_s = slopeBefore(t, v, first, last, 120) / cells;
     if (in.recording.hasTemperature()) {
-        c.dTdt_C_min = 60 * slopeBefore(t, in.recording.temperature_C(), first, last, 120);
         const auto temp = in.recording.temperature_C();
+        const ChannelQuality& qt = in.recording.temperatureQuality();
+        // A display of whole or half degrees says little in two minutes, and all at its changes.
+        constexpr double kCoarse_K = 0.2;
+        if (qt.resolution >= kCoarse_K && qt.noise < 0.5 * qt.resolution) {
+            const EndSlope slope = slopeOfCodes(t, temp, first, last, qt.resolution);
+            c.dTdt_C_min = 60 * slope.value;
+            c.dTdtUncertainty_C_min = 60 * slope.uncertainty;
+        } else {
+            c.dTdt_C_min = 60 * slopeBefore(t, temp, first, last, 120);
+        }
         c.rise_C = temp[last] - temp[first];
     }
     const Integral sum = integrate(in.recording, first, last);
     c.charge_Ah = sum.charge_Ah;
-    if (in.battery.rated_Ah > 0 && sum.duration_s > 0)
-        c.rate_C = sum.charge_Ah * 3600 / sum.duration_s / in.battery.rated_Ah;
+    if (in.battery.capacity_Ah() > 0 && sum.duration_s > 0)
+        c.rate_C = sum.charge_Ah * 3600 / sum.duration_s / in.battery.capacity_Ah();
     return c;
 }
 
@@ -288,8 +394,14 @@ Reading start(const AnalysisInput& in, const NickelCharge& c, const char* name, 
 }
 
 std::string noPeakReason(const NickelCharge& c) {
+    constexpr double kPlain_V = 1.01e-3;
     std::string text =
-        phrase("No peak: the voltage never fell by 1 mV a cell after the first ten minutes.");
+        c.needed_V > kPlain_V
+            ? phrase(
+                  "No peak that this log can tell: a fall of less than {:.3g} mV a cell does not "
+                  "stand out of its steps and its noise.",
+                  1e3 * c.needed_V)
+            : phrase("No peak: the voltage never fell by 1 mV a cell after the first ten minutes.");
     if (c.rate_C < 0.3)
         text += phrase(
             " Under about 0.3C there often is none; a temperature rule or a timer is the honest "
@@ -340,6 +452,17 @@ void computeEndDtdt(const AnalysisInput& in, std::vector<Reading>& out) {
         r.evidence.from_s = std::max(r.evidence.from_s, r.evidence.to_s - 120);
         if (std::isfinite(c.dTdt_C_min)) {
             r.value = c.dTdt_C_min;
+            if (std::isfinite(c.dTdtUncertainty_C_min)) {
+                r.method = "code_changes";
+                r.uncertainty = c.dTdtUncertainty_C_min;
+                r.coverage = coverageFactor(r.uncertainty, r.uncertainty);
+                r.caveats.push_back(
+                    phrase("The temperature is logged in steps of {:.3g} K: read from the moments "
+                           "at which it changed.",
+                           in.recording.temperatureQuality().resolution));
+                out.push_back(std::move(r));
+                continue;
+            }
             // Slope of a straight line through n points over 120 s: σ·√12/(T·√n).
             const ChannelQuality& q = in.recording.temperatureQuality();
             const double n = std::max(3.0, 120 / std::max(in.recording.usualInterval_s(), 1e-3));
@@ -347,7 +470,12 @@ void computeEndDtdt(const AnalysisInput& in, std::vector<Reading>& out) {
                 std::max(q.ofMean(n), q.noise >= 0.3 * q.resolution ? 0.0 : q.resolution / 3);
             r.uncertainty = 60 * sigma * std::sqrt(12.0) / 120;
         } else {
-            r.caveats.push_back(phrase("Not measurable: the log has no temperature."));
+            r.caveats.push_back(
+                in.recording.hasTemperature()
+                    ? phrase(
+                          "Not measurable from this log: its temperature is too coarse to tell a "
+                          "slope. Log it in tenths of a degree.")
+                    : phrase("Not measurable: the log has no temperature."));
         }
         out.push_back(std::move(r));
     }

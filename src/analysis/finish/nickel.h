@@ -24,7 +24,9 @@ struct NickelCharge {
     double falseEarly_s = kNaN;  ///< a maximum within the hold-off that the voltage fell from
     double dVdt_V_s = kNaN;      ///< at the stop, per cell
     double dTdt_C_min = kNaN;    ///< at the stop, regression over 120 s
-    double rise_C = kNaN;        ///< from start to stop
+    double dTdtUncertainty_C_min = kNaN;  ///< where it was read from the changes of a coarse code
+    double needed_V = 0;   ///< per cell: a smaller fall is none that this log can tell
+    double rise_C = kNaN;  ///< from start to stop
     double charge_Ah = 0;
     double afterPeak_Ah = 0;
     double rate_C = kNaN;

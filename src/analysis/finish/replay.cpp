@@ -46,16 +46,24 @@ Outcome negativeDeltaV(const RuleView& w, const StopCondition& c) {
         return undecidable(
             phrase("The voltage is too noisy for this fall, even smoothed over a minute."));
     Outcome out;
+    const double needed = delta + beyondRounding(w, q, window, delta);
     double top = -1e300;
+    double fell = 0;
     trailing(
         w, w.v, window,
         [&](std::size_t k, double mean) {
             top = std::max(top, mean);
-            if (top - mean < delta * (1 - 1e-9)) return true;
+            fell = std::max(fell, top - mean);
+            if (top - mean < needed * (1 - 1e-9)) return true;
             out = {Fired::Yes, k, w.t[k], {}};
             return false;
         },
         w.hears_s());
+    if (out.fired != Fired::Yes && fell >= delta * (1 - 1e-9))
+        return undecidable(
+            phrase("It fell by {:.3g} mV on this display; whether that was {:.3g} mV, "
+                   "its steps of {:.3g} mV and its noise cannot tell.",
+                   1e3 * fell, 1e3 * delta, 1e3 * q.resolution));
     if (q.resolution > 0.5 * delta)
         out.caveat = phrase(
             "The voltage resolution is coarse against this threshold: the moment is uncertain.");
@@ -71,19 +79,36 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
     Outcome out;
     double top = -1e300;
     double since = kNaN;
+    // A slow rise on a coarse display stands still between two of its steps: it has ended only when
+    // the next step is overdue at the pace of the last ones, or the display has gone down.
+    constexpr double kOverdue = 2;
+    double pace_s = 0;
+    bool waited = false;
     trailing(
         w, w.v, window,
         [&](std::size_t k, double mean) {
             if (std::isnan(since) || mean > top + rise) {
+                if (!std::isnan(since)) pace_s = w.t[k] - since;
                 top = mean;
                 since = w.t[k];
+                waited = false;
                 return true;
             }
             if (w.t[k] - since < c.threshold - 1e-9) return true;
+            const bool down = top - mean > 0.75 * q.resolution;
+            if (undithered(q) && !down && w.t[k] - since < kOverdue * pace_s) {
+                waited = true;
+                return true;
+            }
             out = {Fired::Yes, k, w.t[k], {}};
             return false;
         },
         w.hears_s());
+    if (out.fired != Fired::Yes && waited)
+        return undecidable(
+            phrase("The voltage rises so slowly that this display, in steps of {:.3g} mV, stands "
+                   "still between them: whether it had stopped rising cannot be told.",
+                   1e3 * q.resolution));
     if (q.resolution > 2e-3 * cells && q.noise < 0.35 * q.resolution)
         out.caveat = phrase("Coarse voltage steps look like standing still: this may fire early.");
     return out;
@@ -222,10 +247,10 @@ Outcome input(const RuleView& w, const StopCondition& c) {
 }
 
 Outcome taper(const RuleView& w, const StopCondition& c) {
-    if (c.taperFraction > 0 && w.in.battery.rated_Ah <= 0)
+    if (c.taperFraction > 0 && w.in.battery.capacity_Ah() <= 0)
         return undecidable(phrase("The rated capacity is not given: C/n has no size."));
     const double limit =
-        c.taperFraction > 0 ? c.taperFraction * w.in.battery.rated_Ah : c.threshold;
+        c.taperFraction > 0 ? c.taperFraction * w.in.battery.capacity_Ah() : c.threshold;
     const ChannelQuality& q = w.in.recording.currentQuality();
     const double window = windowFor(w, q, 0.3 * limit);
     for (int s = w.charge.firstStep; s <= w.charge.lastStep; ++s) {

@@ -154,6 +154,7 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
             if (drop < 1e-3 * cells)
                 return refuse(phrase("The voltage has not fallen from its top by this moment."),
                               phrase("a moment after the peak."));
+            drop -= beyondRounding(w, in.recording.voltageQuality(), window, drop);
             c.threshold = std::clamp(drop / cells, 2e-3, 20e-3);
             return c;
         }
@@ -238,8 +239,8 @@ Expected<StopCondition> conditionAt(const AnalysisInput& in, const ChargeSpan& c
             c.threshold = sum / n;
             if (c.threshold <= 0)
                 return refuse(phrase("No current flows here."), phrase("an earlier moment."));
-            if (in.battery.rated_Ah > 0) {
-                c.taperFraction = c.threshold / in.battery.rated_Ah;
+            if (in.battery.capacity_Ah() > 0) {
+                c.taperFraction = c.threshold / in.battery.capacity_Ah();
                 c.threshold = 0;
             }
             return c;

@@ -19,8 +19,8 @@ bool isNickel(const AnalysisInput& in) {
 
 double chargeRate_C(const AnalysisInput& in, const ChargeSpan& charge) {
     const Integral sum = integrate(in.recording, charge.first, charge.last);
-    return in.battery.rated_Ah > 0 && sum.duration_s > 0
-               ? sum.charge_Ah * 3600 / sum.duration_s / in.battery.rated_Ah
+    return in.battery.capacity_Ah() > 0 && sum.duration_s > 0
+               ? sum.charge_Ah * 3600 / sum.duration_s / in.battery.capacity_Ah()
                : kNaN;
 }
 
@@ -43,7 +43,8 @@ void extrapolateTaper(const AnalysisInput& in, const ChargeSpan& charge, const S
     if (rule.conditions.size() != 1 || rule.conditions[0].kind != StopCondition::Kind::Taper)
         return;
     const StopCondition& c = rule.conditions[0];
-    const double limit = c.taperFraction > 0 ? c.taperFraction * in.battery.rated_Ah : c.threshold;
+    const double limit =
+        c.taperFraction > 0 ? c.taperFraction * in.battery.capacity_Ah() : c.threshold;
     for (int s = charge.firstStep; s <= charge.lastStep; ++s) {
         const Step& step = in.steps.list[static_cast<std::size_t>(s)];
         if (step.kind != StepKind::CvCharge || limit <= 0) continue;
@@ -64,7 +65,7 @@ std::string whatTheChargerDid(const AnalysisInput& in, const ChargeSpan& charge,
     const double late = in.recording.time_s()[charge.last] - full.time_s;
     const std::string amount = shortValue(std::abs(beyond), "Ah");
     const std::string minutes = std::isfinite(late) ? durationText(std::abs(late)) : "";
-    const double size = in.battery.rated_Ah > 0 ? in.battery.rated_Ah : full.charge_Ah;
+    const double size = in.battery.capacity_Ah() > 0 ? in.battery.capacity_Ah() : full.charge_Ah;
     if (std::abs(beyond) < 0.002 * size) return phrase("This charge stopped at full.");
     const std::string mark = isNickel(in) ? phrase("the peak") : "C/20";
     std::string out =
@@ -120,8 +121,8 @@ FullReference fullReference(const AnalysisInput& in, const ChargeSpan& charge) {
             full.time_s = charge.peak_s;
             full.charge_Ah = charge.chargeUntil_Ah(in.recording.nearest(charge.peak_s));
             full.words = phrase("the voltage peak");
-        } else if (in.battery.rated_Ah > 0) {
-            full.charge_Ah = 1.1 * in.battery.rated_Ah;
+        } else if (in.battery.capacity_Ah() > 0) {
+            full.charge_Ah = 1.1 * in.battery.capacity_Ah();
             full.words = phrase("110 % of the rating put in, as there is no peak");
             const auto& running = *charge.running_Ah;
             const auto reached = std::find_if(running.begin(), running.end(),
@@ -148,7 +149,7 @@ Ranking rankRules(const AnalysisInput& in, const ChargeSpan& charge,
                   const std::vector<StopRule>& rules) {
     Ranking out;
     out.full = fullReference(in, charge);
-    const double size = in.battery.rated_Ah > 0             ? in.battery.rated_Ah
+    const double size = in.battery.capacity_Ah() > 0        ? in.battery.capacity_Ah()
                         : std::isfinite(out.full.charge_Ah) ? out.full.charge_Ah
                                                             : 1;
     const double hot = in.chemistry() != nullptr ? in.chemistry()->chargeMax_C : 45;

@@ -72,6 +72,23 @@ inline double windowFor(const RuleView& w, const ChannelQuality& q, double delta
     return need <= 1 ? 0 : std::min(60.0, need * w.interval());
 }
 
+/// Whether a display's rounding is not broken up by noise: then a mean over many rows rounds as
+/// one.
+inline bool undithered(const ChannelQuality& q) {
+    return q.noise < 0.5 * q.resolution;
+}
+
+/// How much further than `delta` a smoothed voltage must fall before rounding and noise alone
+/// cannot have made it, for the mean over `window` seconds: half a step where rounding does not
+/// average out, and twice the noise of the mean (estimators.md).
+inline double beyondRounding(const RuleView& w, const ChannelQuality& q, double window,
+                             double delta) {
+    constexpr double kMatters = 0.1, kTimes = 2;
+    const double mean = q.noise / std::sqrt(std::max(1.0, window / w.interval()));
+    const double rounding = undithered(q) && q.resolution > kMatters * delta ? q.resolution / 2 : 0;
+    return rounding + kTimes * mean;
+}
+
 /// Trailing regression slope over `window` seconds, per second; visits where it is full, from the
 /// first sample at or after `from_s`.
 template <class Visit>

@@ -386,12 +386,13 @@ CutoffRow cutoffAt(const AnalysisInput& in, int cvStep, const std::optional<Tape
 
 std::vector<CutoffRow> cutoffTable(const AnalysisInput& in, int cvStep) {
     std::vector<CutoffRow> rows;
-    if (in.battery.rated_Ah <= 0 || cvStep < 0 || cvStep >= static_cast<int>(in.steps.list.size()))
+    if (in.battery.capacity_Ah() <= 0 || cvStep < 0 ||
+        cvStep >= static_cast<int>(in.steps.list.size()))
         return rows;
     const auto& fit = taperOf(in, cvStep);
     const ChargeSince charge(in, cvStep);
     for (const int denominator : {5, 10, 20, 30, 50}) {
-        rows.push_back(cutoffAt(in, cvStep, fit, charge, in.battery.rated_Ah / denominator));
+        rows.push_back(cutoffAt(in, cvStep, fit, charge, in.battery.capacity_Ah() / denominator));
         rows.back().denominator = denominator;
     }
     return rows;

@@ -36,14 +36,14 @@ void checkCoarse(const AnalysisInput& in, std::vector<Finding>& out) {
                               shortValue(1e-3 * in.battery.cells(), "V")),
                        whole(in)});
     const ChannelQuality& qi = in.recording.currentQuality();
-    if (in.battery.rated_Ah > 0 && qi.resolution > 0.02 * in.battery.rated_Ah &&
+    if (in.battery.capacity_Ah() > 0 && qi.resolution > 0.02 * in.battery.capacity_Ah() &&
         qi.noise < 0.5 * qi.resolution)
         out.push_back({Severity::Note, "coarse_log",
                        phrase("The current is logged in steps of {}: too coarse to see a taper "
                               "to C/20.",
                               shortValue(qi.resolution, "A")),
                        phrase("Log it to {} or better next time.",
-                              shortValue(0.005 * in.battery.rated_Ah, "A")),
+                              shortValue(0.005 * in.battery.capacity_Ah(), "A")),
                        whole(in)});
 }
 

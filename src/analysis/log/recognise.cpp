@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "chemistry/identify.h"
 #include "quantity/format.h"
@@ -43,6 +44,13 @@ double peakOf(const Recording& r, const Step& s) {
     return fall > std::max(0.0015 * *top, 4 * noise) && steady < 0.03 ? *top : kNaN;
 }
 
+/// The kind of this trait that may be assumed; empty: none.
+std::string kindOf(const std::function<bool(const Chemistry&)>& trait) {
+    for (const Chemistry& c : chemistries())
+        if (std::isfinite(c.guessHandicap) && trait(c)) return c.id;
+    return {};
+}
+
 }  // namespace
 
 Recognised recogniseFromCurve(const Recording& r) {
@@ -53,7 +61,7 @@ Recognised recogniseFromCurve(const Recording& r) {
         if (!s.isCharge() || s.kind == StepKind::CvCharge) continue;
         const double peak = peakOf(r, s);
         if (std::isnan(peak)) continue;
-        out.chemistry = "nimh";
+        out.chemistry = kindOf([](const Chemistry& c) { return c.nickel(); });
         out.series = std::max(1, static_cast<int>(std::lround(peak / 1.46)));
         out.because = phrase("The voltage peaks and falls while the current stays: nickel.");
         return out;
@@ -85,12 +93,18 @@ Recognised recogniseFromCurve(const Recording& r) {
         const std::vector<double> v = means(r.voltage_V(), s.first, s.last, 20);
         const double middle = v[10];
         const double slope = (v[4] - v[15]) / middle;
-        const int n = static_cast<int>(std::lround(middle / 3.24));
+        // Under a small load such a kind stays a little over what its label prints.
+        const std::string flat = kindOf([](const Chemistry& c) { return c.flat; });
+        if (flat.empty()) break;
+        const Chemistry& kind = **findChemistry(flat);
+        const double level = kind.nominal_V + 0.04;
+        const int n = static_cast<int>(std::lround(middle / level));
         // Under half a per cent a tenth of the charge, at the voltage LFP stays at.
-        if (slope < 0 || slope > 0.03 || n < 1 || std::abs(middle / n - 3.24) > 0.07) continue;
-        out.chemistry = "lfp";
+        if (slope < 0 || slope > 0.03 || n < 1 || std::abs(middle / n - level) > 0.07) continue;
+        out.chemistry = flat;
         out.series = n;
-        out.because = phrase("The discharge stays flat near {:.2f} V a cell: LFP.", middle / n);
+        out.because =
+            phrase("The discharge stays flat near {:.2f} V a cell: {}.", middle / n, kind.name());
         return out;
     }
     return out;

@@ -234,7 +234,7 @@ IncrementalCapacity incrementalCapacity(const AnalysisInput& in, int step) {
     if (s.kind != StepKind::CcCharge && s.kind != StepKind::CcDischarge)
         return refuse(phrase("Only a step at constant current has a dQ/dV."));
     const double rate =
-        in.battery.rated_Ah > 0 ? std::abs(s.meanCurrent_A) / in.battery.rated_Ah : kNaN;
+        in.battery.capacity_Ah() > 0 ? std::abs(s.meanCurrent_A) / in.battery.capacity_Ah() : kNaN;
     if (rate > 1.05 * kFastest_C)
         return refuse(phrase(
             "{:.2g}C is too fast: over C/3 the cell's resistance smears what dQ/dV shows. Log a "

@@ -126,7 +126,8 @@ OverlayCurve overlayCurve(const AnalysisInput& in, int step, OverlayAxis axis,
                 phrase("It is not known to have begun full: no state of charge can be counted.");
             return out;
         }
-        const double whole = e.reachedFloor == Known::Yes ? -e.sum.charge_Ah : in.battery.rated_Ah;
+        const double whole =
+            e.reachedFloor == Known::Yes ? -e.sum.charge_Ah : in.battery.capacity_Ah();
         if (!(whole > 0)) {
             out.why = phrase(
                 "It did not reach the floor and the rating is not known: no state of "

@@ -66,7 +66,7 @@ PackDischarge study(const AnalysisInput& in, const Event& e) {
     d.step = e.mainStep();
     d.from_s = e.from_s, d.to_s = e.to_s;
     d.delivered_Ah = -e.sum.charge_Ah;
-    d.capacity_Ah = in.battery.rated_Ah > 0 ? in.battery.rated_Ah : d.delivered_Ah;
+    d.capacity_Ah = in.battery.capacity_Ah() > 0 ? in.battery.capacity_Ah() : d.delivered_Ah;
     const auto i = in.recording.current_A();
     // The last sample under load; a cut-off logger may show one more without it.
     std::size_t last = e.last;

@@ -69,7 +69,7 @@ std::vector<DischargeCurve> dischargeCurves(const AnalysisInput& in) {
         if (main.kind != StepKind::CcDischarge) return;
         const double total = -e.sum.charge_Ah;
         if (total <= 0 || -main.sum.charge_Ah < 0.8 * total) return;
-        if (in.battery.rated_Ah > 0 && total < 0.05 * in.battery.rated_Ah) return;
+        if (in.battery.capacity_Ah() > 0 && total < 0.05 * in.battery.capacity_Ah()) return;
         DischargeCurve c;
         c.delivered_Ah = total;
         c.mean_A = std::abs(main.meanCurrent_A);

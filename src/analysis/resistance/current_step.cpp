@@ -52,7 +52,7 @@ std::vector<Change> changes(const AnalysisInput& in, bool intoRest) {
     const Recording& r = in.recording;
     const auto i = r.current_A();
     const ChannelQuality& q = r.currentQuality();
-    const double rated = in.battery.rated_Ah;
+    const double rated = in.battery.capacity_Ah();
     collectInTwo(list.size(), 4000, out, [&](std::size_t k, std::vector<Change>& to) {
         if (k == 0) return;
         const Step& was = list[k - 1];
@@ -299,7 +299,7 @@ struct ChargeWitnesses {
 };
 
 double stateOfCharge(const AnalysisInput& in, const ChargeWitnesses& witnesses, std::size_t k) {
-    const double rated = in.battery.rated_Ah;
+    const double rated = in.battery.capacity_Ah();
     const auto between = [&](std::size_t a, std::size_t b) {
         return witnesses.running[b] - witnesses.running[a];
     };

@@ -47,7 +47,7 @@ void checkHighResistance(const AnalysisInput& in, std::vector<Finding>& out) {
     // 15 % for nickel is high for any cell that is warm and half charged (common practice, no
     // source).
     const Chemistry* c = in.chemistry();
-    const double rated = in.battery.rated_Ah;
+    const double rated = in.battery.capacity_Ah();
     if (c == nullptr || rated <= 0) return;
     const double limit = c->nickel() ? 0.15 : 0.10;
     const StepResistance* worst = nullptr;

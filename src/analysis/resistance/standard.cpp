@@ -30,7 +30,7 @@ double meanOver(std::span<const double> x, std::size_t first, std::size_t last) 
 
 std::vector<TwoLevel> twoLevelResistances(const AnalysisInput& in) {
     std::vector<TwoLevel> out;
-    const double rated = in.battery.rated_Ah;
+    const double rated = in.battery.capacity_Ah();
     const Chemistry* c = in.chemistry();
     if (rated <= 0 || c == nullptr) return out;
     static constexpr Procedure kLithium[] = {{"", 0.2, 1.0, 1}};

@@ -280,7 +280,7 @@ namespace {
 void checkChargedQuicklyInTheCold(const AnalysisInput& in, const Chemistry& c,
                                   std::vector<Finding>& out) {
     const double slowly_C = 1.05 * c.chargeSlowRate_C;  // the set figure, as a meter reads it
-    if (in.battery.rated_Ah <= 0 || !everBeyond(in, c.chargeSlowBelow_C, false)) return;
+    if (in.battery.capacity_Ah() <= 0 || !everBeyond(in, c.chargeSlowBelow_C, false)) return;
     const Worst w = worstOf(in,
                             excursions(chargingTemperature(in), c.chargeSlowBelow_C, false,
                                        in.recording.usualInterval_s()),
@@ -288,7 +288,7 @@ void checkChargedQuicklyInTheCold(const AnalysisInput& in, const Chemistry& c,
     if (!longEnough(in, w) || w.last <= w.first) return;
     const Integral sum = integrate(in.recording, w.first, w.last);
     if (!(sum.duration_s > 0)) return;
-    const double rate_C = sum.charge_Ah * 3600 / sum.duration_s / in.battery.rated_Ah;
+    const double rate_C = sum.charge_Ah * 3600 / sum.duration_s / in.battery.capacity_Ah();
     if (rate_C <= slowly_C) return;
     out.push_back(
         {Severity::Verdict, "charged_cold",

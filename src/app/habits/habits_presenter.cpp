@@ -104,7 +104,8 @@ QStringList fadeWords(const BatteryHabits& habits) {
                           100 * now.high / r.initial));
     }
     if (!r.model.empty() && !grows) {
-        const FadeBand now = r.model.at(r.model.last);
+        // What page and shelf say of today, not what a law makes of it.
+        const FadeBand& now = report.today;
         const double width = (now.high - now.low) / r.initial;
         out << say(width < 0.02
                        ? phrase("{:.1f} % of its first capacity is left ({:.1f} to {:.1f} %).",

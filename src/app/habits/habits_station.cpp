@@ -173,7 +173,7 @@ const Chemistry& HabitsStation::chemistry() const {
         const Chemistry* own = found_.habits->battery.battery.chemistryData();
         if (own != nullptr) return *own;
     }
-    return **findChemistry("nmc");
+    return chemistries().front();
 }
 
 HabitBattery HabitsStation::setting() const {

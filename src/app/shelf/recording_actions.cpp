@@ -114,11 +114,29 @@ void RecordingActions::unseenLoad(std::int64_t recordingId) {
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setObjectName("unseenLoad");
     dialog->setWindowTitle(tr("A load the logger did not see"));
-    dialog->setLabelText(
-        tr("What drew current beside the logger, for the whole recording?\nA current (0.35 A), a "
-           "power (5 W) or a resistance (10 ohm)."));
+    double from_s = 0;
+    double to_s = kNaN;
+    QString asked = tr("What drew current beside the logger, for the whole recording?");
+    // What the standing of its battery proposes stands there, for the steps it fits.
+    const RecordingEntry* entry = session_.entryOf(recordingId);
+    const auto standing =
+        entry != nullptr ? session_.standings().find(entry->batteryId) : session_.standings().end();
+    if (standing != session_.standings().end() &&
+        standing->second.unseenRecording == static_cast<double>(recordingId)) {
+        const KeptStanding& s = standing->second;
+        from_s = std::isfinite(s.unseenFrom_s) ? s.unseenFrom_s : 0;
+        to_s = s.unseenTo_s;
+        asked =
+            tr("The other logs of this battery say that a load ran beside this one. What drew "
+               "current beside the logger, in the discharge it fits?");
+        dialog->setTextValue(std::isfinite(s.unseen_ohm)
+                                 ? QString::number(s.unseen_ohm, 'g', 3) + " ohm"
+                                 : QString::number(s.unseen_A, 'g', 3) + " A");
+    }
+    dialog->setLabelText(asked + '\n' +
+                         tr("A current (0.35 A), a power (5 W) or a resistance (10 ohm)."));
     connect(dialog, &QInputDialog::textValueSelected, this,
-            [this, recordingId](const QString& value) {
+            [this, recordingId, from_s, to_s](const QString& value) {
                 Correction c;
                 const std::string typed = value.trimmed().replace(',', '.').toStdString();
                 const std::string unit =
@@ -138,11 +156,11 @@ void RecordingActions::unseenLoad(std::int64_t recordingId) {
                     return;
                 }
                 if (parsed->quantity == Quantity::Current)
-                    c = {0, Correction::Kind::UnseenCurrent, -*size, 0, 0, kNaN, ""};
+                    c = {0, Correction::Kind::UnseenCurrent, -*size, 0, from_s, to_s, ""};
                 else if (parsed->quantity == Quantity::Power)
-                    c = {0, Correction::Kind::UnseenPower, -*size, 0, 0, kNaN, ""};
+                    c = {0, Correction::Kind::UnseenPower, -*size, 0, from_s, to_s, ""};
                 else
-                    c = {0, Correction::Kind::UnseenResistance, *size, 0, 0, kNaN, ""};
+                    c = {0, Correction::Kind::UnseenResistance, *size, 0, from_s, to_s, ""};
                 c.name = "a load beside the logger, " + value.trimmed().toStdString();
                 session_.change([recordingId, c](BenchBook& b) -> Expected<void> {
                     const auto added = b.addCorrection(recordingId, c);

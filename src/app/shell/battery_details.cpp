@@ -59,6 +59,7 @@ BatteryDetails::BatteryDetails(QWidget* parent) : QWidget(parent) {
     coldest_ = field(tr("Charge from"), "makerCold", temperatureUnit());
     warmest_ = field(tr("Charge up to"), "makerWarm", temperatureUnit());
     chargeC_ = field(tr("Charge at most"), "makerChargeC", tr("C"));
+    balancer_ = field(tr("Balances from"), "makerBalancer", tr("V"));
     endRow();
     sheet_ = new QCheckBox(tr("These stand in the maker's data sheet"), this);
     sheet_->setObjectName("fromSheet");
@@ -70,7 +71,8 @@ BatteryDetails::BatteryDetails(QWidget* parent) : QWidget(parent) {
           std::pair(ambient_, degrees), std::pair(setCurrent_, QStringLiteral("A")),
           std::pair(setCharge_, QStringLiteral("Ah")), std::pair(set_V_, QStringLiteral("V")),
           std::pair(floor_V_, QStringLiteral("V")), std::pair(coldest_, degrees),
-          std::pair(warmest_, degrees), std::pair(chargeC_, QStringLiteral("C"))})
+          std::pair(warmest_, degrees), std::pair(chargeC_, QStringLiteral("C")),
+          std::pair(balancer_, QStringLiteral("V"))})
         edit->setProperty("unit", unit);
 }
 
@@ -103,6 +105,7 @@ void BatteryDetails::fill(const Battery& b) {
     degrees(coldest_, m.chargeMin_C);
     degrees(warmest_, m.chargeMax_C);
     put(chargeC_, m.chargeC);
+    put(balancer_, m.balancerFrom_V);
     sheet_->setChecked(m.any());
 }
 
@@ -129,13 +132,14 @@ MakerLimits BatteryDetails::limits() const {
     m.chargeMin_C = typedTemperature(number(coldest_, readable));
     m.chargeMax_C = typedTemperature(number(warmest_, readable));
     m.chargeC = number(chargeC_, readable);
+    m.balancerFrom_V = number(balancer_, readable);
     return m;
 }
 
 QString BatteryDetails::problem(const std::string& chemistry) const {
     bool readable = true;
     for (const QLineEdit* edit : {mass_, labelC_, ambient_, setCurrent_, setCharge_, set_V_,
-                                  floor_V_, coldest_, warmest_, chargeC_}) {
+                                  floor_V_, coldest_, warmest_, chargeC_, balancer_}) {
         number(edit, readable);
         if (!readable)
             return tr("“%1” is not readable. A number is accepted, with comma or point: %2.")

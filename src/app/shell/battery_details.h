@@ -41,6 +41,7 @@ class BatteryDetails : public QWidget {
     QLineEdit* coldest_ = nullptr;
     QLineEdit* warmest_ = nullptr;
     QLineEdit* chargeC_ = nullptr;
+    QLineEdit* balancer_ = nullptr;
     QCheckBox* sheet_ = nullptr;
 };
 

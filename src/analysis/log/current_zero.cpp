@@ -1,0 +1,60 @@
+#include "current_zero.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nk {
+
+std::optional<CurrentZero> currentZero(const Recording& recording, const Steps& steps,
+                                       const InstrumentAccuracy& accuracy) {
+    const ChannelQuality& q = recording.currentQuality();
+    if (!(q.resolution > 0)) return std::nullopt;
+    const auto i = recording.current_A();
+    const auto t = recording.time_s();
+    struct Part {
+        double mean = 0, n = 0;
+    };
+    std::vector<Part> parts;
+    double sum = 0;
+    double rows = 0;
+    double length_s = 0;
+    for (const Step& s : steps.list) {
+        if (s.kind != StepKind::Rest || s.last < s.first + 4) continue;
+        // The rows beside an edge may hold a part of it.
+        const std::size_t stride = std::max<std::size_t>(1, (s.last - s.first) / 2000);
+        Part p;
+        for (std::size_t k = s.first + 2; k + 1 < s.last; k += stride) p.mean += i[k], ++p.n;
+        if (p.n < 3) continue;
+        sum += p.mean, rows += p.n;
+        length_s += t[s.last] - t[s.first];
+        p.mean /= p.n;
+        parts.push_back(p);
+    }
+    constexpr double kFewestRows = 20, kShortest_s = 60;
+    if (rows < kFewestRows || length_s < kShortest_s) return std::nullopt;
+    CurrentZero out;
+    out.value_A = sum / rows;
+    // Neighbours of a filtered logger are no rows of their own: fifty at most.
+    const double scatter = q.noise / std::sqrt(std::min(rows, 50.0));
+    const bool dithers = q.noise >= 0.4 * q.resolution;
+    out.uncertainty_A =
+        std::hypot(scatter, dithers ? 0.1 * q.resolution : quantisation(q.resolution));
+    const double limit = accuracy.currentOffsetSteps * q.resolution;
+    if (std::abs(out.value_A) > limit + 2 * scatter) return std::nullopt;
+    // A display that reads nothing at rest may hide what it adds under load.
+    if (std::abs(out.value_A) < 0.05 * q.resolution) return std::nullopt;
+    for (const Part& p : parts) {
+        const double own = q.noise / std::sqrt(std::min(p.n, 50.0));
+        if (std::abs(p.mean - out.value_A) > 3 * std::hypot(own, scatter) + 0.3 * q.resolution)
+            return std::nullopt;
+    }
+    return out;
+}
+
+RecordingPtr withoutZero(const Recording& recording, const CurrentZero& zero) {
+    RecordingData data = recording.data();
+    for (double& i : data.current_A) i -= zero.value_A;
+    return Recording::make(std::move(data));
+}
+
+}  // namespace nk
