@@ -74,9 +74,14 @@ class FadeModel {
     /// the length of the table, that counts beyond its last row. Learned from how residuals follow
     /// one another, never under 0.2 % of the first value.
     double walk = 0;
+    /// A rival: the line through the last two fifths of the rows, at the last one, with its slope
+    /// and the standard uncertainties of both. What it says otherwise than the laws beyond the last
+    /// row is doubt of them all (model discrepancy from rival readings, estimators.md).
+    double rival = kNaN, rivalSlope = kNaN, rivalUncertainty = 0, rivalSlopeUncertainty = 0;
 
-    /// Standard deviation of that walk at a place on the axis.
-    double walkAt(double x) const;
+    /// Standard deviation of what the laws do not know at a place on the axis; 0 up to the last
+    /// row.
+    double unknownAt(double x) const;
 };
 
 struct FadeResult {

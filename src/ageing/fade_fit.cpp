@@ -148,6 +148,39 @@ double walkOf(const Eigen::VectorXd& r) {
     return slow2 > 0 ? std::sqrt(kLeftByALine * slow2) : 0;
 }
 
+/// The line through the last two fifths of the rows (five at least), less what conditions explain.
+void rivalLine(const Rows& rows, const Eigen::VectorXd* beta, FadeModel& model) {
+    const Eigen::Index n = rows.u.size();
+    constexpr double kLate = 0.4;
+    constexpr Eigen::Index kFewest = 5;
+    const double last = rows.u[n - 1];
+    Eigen::Index from = n;
+    while (from > 0 &&
+           (n - from < kFewest || rows.u[from - 1] >= last - kLate * (last - rows.u[0])))
+        --from;
+    const Eigen::Index count = n - from;
+    if (count < kFewest) return;
+    double su = 0, sy = 0, suu = 0, suy = 0, syy = 0;
+    for (Eigen::Index k = from; k < n; ++k) {
+        double y = rows.y[k] - rows.y[n - 1];
+        if (beta != nullptr)
+            for (Eigen::Index c = 0; c < rows.z.cols(); ++c)
+                y -= (*beta)[beta->size() - rows.z.cols() + c] * rows.z(k, c);
+        const double u = rows.u[k] - last;
+        su += u, sy += y, suu += u * u, suy += u * y, syy += y * y;
+    }
+    const auto m = static_cast<double>(count);
+    const double det = m * suu - su * su;
+    if (!(det > 0)) return;
+    const double slope = (m * suy - su * sy) / det;
+    const double level = (sy - slope * su) / m;
+    const double s2 = std::max(0.0, syy - level * sy - slope * suy) / std::max(1.0, m - 2);
+    model.rival = rows.y[n - 1] + level;
+    model.rivalSlope = slope / model.scale;
+    model.rivalUncertainty = std::sqrt(s2 * suu / det);
+    model.rivalSlopeUncertainty = std::sqrt(s2 * m / det) / model.scale;
+}
+
 Rows makeRows(const FadeSeries& series, double origin, double scale) {
     const std::size_t n = series.at.size();
     const std::size_t each = (n + kMostRows - 1) / kMostRows;
@@ -290,6 +323,7 @@ void fitLaws(const FadeSeries& series, double first, FadeResult& out) {
     out.correlation = correlationTime(left);
     constexpr double kLeastWalk = 0.002;
     model.walk = std::max(kLeastWalk * std::abs(rows.y[0]), walkOf(left));
+    rivalLine(rows, conditions ? &all.front().tried[all.front().at].fit.beta : nullptr, model);
     double points = count;
     if (out.correlation > 1) {
         points = std::max(6.0, count / out.correlation);

@@ -67,6 +67,7 @@ double latticeOf(std::span<const double> column, double textStep) {
     std::int64_t top = 0;
     std::int64_t smallest = 0;
     std::vector<std::int64_t> seen;
+    constexpr std::size_t kLooked = 40;
     bool zero = false;
     bool whole = true;
     sampleBlocks(column.size(), [&](std::size_t from, std::size_t to) {
@@ -82,14 +83,46 @@ double latticeOf(std::span<const double> column, double textStep) {
             whole &= common > 1;
             top = std::max(top, n);
             smallest = smallest == 0 ? n : std::min(smallest, n);
-            if (seen.size() < 3 && std::find(seen.begin(), seen.end(), n) == seen.end())
+            if (seen.size() < kLooked && std::find(seen.begin(), seen.end(), n) == seen.end())
                 seen.push_back(n);
         }
     });
     const bool enough = seen.size() >= 3 || (seen.size() == 2 && !zero);
-    return whole && enough && smallest == common && 20 * common <= top
+    // Settings lie far apart; the codes of a display also side by side.
+    const bool beside = seen.size() >= 4 && std::ranges::any_of(seen, [&](std::int64_t a) {
+                            return std::ranges::find(seen, a + common) != seen.end();
+                        });
+    return whole && enough && (smallest == common || beside) && 20 * common <= top
                ? static_cast<double>(common) * textStep
                : 0;
+}
+
+/// Of a channel that has a few levels only, as a temperature in whole degrees: the common divisor
+/// of what they lie apart, whatever the noise. Nothing where fewer than four changes say so, or the
+/// step would be over two units.
+double narrowLattice(std::span<const double> column, double textStep) {
+    if (textStep <= 0) return 0;
+    constexpr double kWidest = 2.01;
+    std::int64_t common = 0;
+    std::int64_t base = 0;
+    std::int64_t before = 0;
+    std::size_t changes = 0;
+    bool any = false;
+    bool whole = true;
+    sampleBlocks(column.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; whole && k < to; ++k) {
+            if (!std::isfinite(column[k])) continue;
+            const double steps = column[k] / textStep;
+            whole = std::abs(steps - std::round(steps)) < 0.01 && std::abs(steps) < 1e12;
+            const auto n = static_cast<std::int64_t>(std::llround(steps));
+            if (!any) base = before = n, any = true;
+            common = std::gcd(common, std::abs(n - base));
+            changes += n != before;
+            before = n;
+        }
+    });
+    const double step = static_cast<double>(common) * textStep;
+    return whole && changes >= 4 && step <= kWidest ? step : 0;
 }
 
 double noiseOf(std::vector<double>& second, double resolution) {
@@ -182,7 +215,7 @@ double unansweredNoise(std::span<const double> voltage, std::span<const double> 
 
 }  // namespace
 
-ChannelQuality estimateQuality(std::span<const double> column, double textStep) {
+ChannelQuality estimateQuality(std::span<const double> column, double textStep, bool narrow) {
     std::vector<double> first;
     std::vector<double> second;
     double low = INFINITY;
@@ -202,6 +235,7 @@ ChannelQuality estimateQuality(std::span<const double> column, double textStep) 
     ChannelQuality quality;
     quality.resolution = std::max(
         {resolutionOf(first, textStep, high - low), textStep, latticeOf(column, textStep)});
+    if (narrow) quality.resolution = std::max(quality.resolution, narrowLattice(column, textStep));
     quality.noise = noiseOf(second, quality.resolution);
     // Second differences see only part of noise that follows itself.
     quality.follow = followOf(column, quality.resolution);
@@ -217,7 +251,7 @@ ChannelQualities estimateQualities(const RecordingData& data) {
         [&] {
             out.voltage = estimateQuality(data.voltage_V, data.textStep_V);
             if (!data.temperature_C.empty())
-                out.temperature = estimateQuality(data.temperature_C, data.textStep_C);
+                out.temperature = estimateQuality(data.temperature_C, data.textStep_C, true);
         },
         [&] { out.current = estimateQuality(data.current_A, data.textStep_A); });
     return out;

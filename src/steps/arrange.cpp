@@ -83,6 +83,34 @@ void swallow(std::vector<Segment>& segments, std::size_t s, std::size_t sample) 
         segments[s + 1].first = sample + 1;
 }
 
+/// How far behind `end` a charger still held its voltage where the current says nothing: half an
+/// hour and more in which the voltage stays where it was held, though a battery that is let go
+/// relaxes. `end` where it did not, or where the display is too coarse to say.
+std::size_t heldUntil(const Recording& r, std::size_t from, std::size_t end, std::size_t behind) {
+    constexpr double kLongEnough_s = 1800, kSame = 1e-4, kTimes = 2.5, kMostDoubt = 2e-4;
+    const auto t = r.time_s();
+    const auto v = r.voltage_V();
+    const auto i = r.current_A();
+    const ChannelQuality& qi = r.currentQuality();
+    const ChannelQuality& qv = r.voltageQuality();
+    if (end + 12 >= behind || t[behind - 1] - t[end] < kLongEnough_s) return end;
+    const auto meanOf = [](std::span<const double> x, std::size_t a, std::size_t b) {
+        double sum = 0;
+        for (std::size_t k = a; k < b; ++k) sum += x[k];
+        return sum / static_cast<double>(b - a);
+    };
+    const double held = meanOf(v, from, end + 1);
+    const std::size_t third = (behind - end - 1) / 3;
+    const auto few = static_cast<double>(std::min(third, end + 1 - from));
+    const double doubt = kTimes * qv.noise / std::sqrt(few) +
+                         (qv.noise < 0.3 * qv.resolution ? qv.resolution / 2 : 0);
+    if (doubt > kMostDoubt * held) return end;
+    const double same = std::max(kSame * held, doubt);
+    const bool stays = std::abs(meanOf(v, behind - third, behind) - held) <= same &&
+                       std::abs(meanOf(v, end + 1, end + 1 + third) - held) <= same;
+    return stays && meanOf(i, end + 1, behind) > 0.4 * qi.resolution ? behind - 1 : end;
+}
+
 }  // namespace
 
 void extendConstantVoltage(const Recording& recording, std::vector<Segment>& segments,
@@ -138,6 +166,12 @@ void extendConstantVoltage(const Recording& recording, std::vector<Segment>& seg
         // Beside a known offset only what stands clear of it is still the charge.
         if (zero_A != 0)
             while (end > last && i[end] - zero_A <= 0.6 * q.resolution) --end;
+        // What follows until the current flows again, or the log ends.
+        std::size_t behind = s + 1;
+        while (behind < segments.size() && segments[behind].direction == 0) ++behind;
+        const std::size_t until = behind < segments.size() ? segments[behind].first : i.size();
+        if (zero_A != 0 && segments[s].first < last)
+            end = std::max(end, heldUntil(recording, from, end, until));
         if (end > last) swallow(segments, s, end);
     }
 }

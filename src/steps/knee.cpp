@@ -275,6 +275,85 @@ std::optional<Break> rampMeets(const Recording& recording, std::size_t first, st
     return out.spread_s < 0.1 * window ? std::optional(out) : std::nullopt;
 }
 
+/// A coarse current without noise: the moments at which its code changes are the moments at which
+/// the current passed half-way between two codes. A line and a parabola through them, as time over
+/// the fall, solved for the plateau (estimators.md). The plateau itself is known to its code.
+std::optional<Break> byCodes(const Recording& recording, std::size_t first, std::size_t last,
+                             const Knee& knee) {
+    const auto t = recording.time_s();
+    const auto i = recording.current_A();
+    const ChannelQuality& q = recording.currentQuality();
+    const double step = q.resolution;
+    if (!(step > 0) || q.noise >= 0.5 * step || step < 0.015 * knee.plateau_A) return std::nullopt;
+    // Where the plateau flickers between two codes it lies where they say, else anywhere in one.
+    double sum = 0;
+    double rows = 0;
+    double low = INFINITY;
+    double high = -INFINITY;
+    const std::size_t stop = std::max(first + 2, knee.sample) - 1;
+    const std::size_t from = first + (stop - first) / 3;
+    for (std::size_t k = from; k < stop; ++k) {
+        if (std::abs(i[k] - knee.plateau_A) > 1.2 * step) continue;
+        sum += i[k], ++rows;
+        low = std::min(low, i[k]), high = std::max(high, i[k]);
+    }
+    if (rows < 3) return std::nullopt;
+    const double plateau = sum / rows;
+    const bool flickers = high - low > 0.5 * step && plateau - low > 0.05 * step;
+    const double plateau_u = flickers ? 0.15 * step : quantisation(step);
+    // Thresholds under the plateau's code, and when the current passed each.
+    const double code = flickers ? low : plateau;
+    std::vector<double> x, y;  // fall under the plateau, and when
+    constexpr std::size_t kMost = 6;
+    std::size_t k = first;
+    for (std::size_t m = 0; m < kMost; ++m) {
+        const double limit = code - (static_cast<double>(m) + 0.5) * step;
+        while (k <= last && i[k] >= limit) ++k;
+        // A row of noise alone does not pass it for good.
+        while (k + 2 <= last && (i[k + 1] >= limit && i[k + 2] >= limit)) {
+            ++k;
+            while (k <= last && i[k] >= limit) ++k;
+        }
+        if (k > last || k == first) break;
+        std::size_t above = k - 1;
+        for (std::size_t n = k; n <= std::min(last, k + 30); ++n)
+            if (i[n] >= limit) above = n;
+        const double at = above < k ? 0.5 * (t[above] + t[k]) : 0.5 * (t[k] + t[above]);
+        if (!y.empty() && at <= y.back()) continue;
+        x.push_back(plateau - limit);
+        y.push_back(at);
+    }
+    if (x.size() < 2) return std::nullopt;
+    const std::size_t few = std::min<std::size_t>(x.size(), 3);
+    double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
+    for (std::size_t m = 0; m < few; ++m)
+        n += 1, sx += x[m], sy += y[m] - y[0], sxx += x[m] * x[m], sxy += x[m] * (y[m] - y[0]);
+    const double det = n * sxx - sx * sx;
+    if (!(det > 0)) return std::nullopt;
+    const double slope = (n * sxy - sx * sy) / det;
+    const double line = y[0] + (sy - slope * sx) / n;
+    double bent = line;
+    if (x.size() >= 4) {
+        // Three of the moments, wide apart, make the parabola.
+        const std::size_t b = x.size() / 2;
+        const std::size_t c = x.size() - 1;
+        const auto part = [&](std::size_t p, std::size_t r, std::size_t s) {
+            return y[p] * x[r] * x[s] / ((x[p] - x[r]) * (x[p] - x[s]));
+        };
+        bent = part(0, b, c) + part(b, 0, c) + part(c, 0, b);
+    }
+    const double value = std::min(0.5 * (line + bent), y[0]);
+    const double pace = std::max(slope, 0.0);
+    // Carried to the plateau it is as far as the first moment lies behind it that one may be wrong.
+    const double carried = y[0] - value;
+    Break out;
+    out.at_s = std::clamp(value, t[first], y[0]);
+    out.spread_s = quadrature({pace * plateau_u, quantisation(recording.usualInterval_s()),
+                               (bent - line) / std::sqrt(3.0),
+                               x.size() < 4 ? 0.35 * carried : 0.15 * carried});
+    return out;
+}
+
 /// Noisy or coarse data. A parabola follows the fall only for a while, so no more of it is looked
 /// at than lifts it out of noise and resolution; what half of that would say instead tells how far
 /// the model can be trusted.
@@ -289,6 +368,10 @@ void refine(const Recording& recording, std::size_t first, std::size_t last, Kne
     const double interval = recording.usualInterval_s();
     double at = whole.at_s;
     double u = quadrature({rectangle(0.5 * interval), 1.4 * whole.spread_s, 1.2 * trust});
+    if (const auto codes = byCodes(recording, first, last, knee)) {
+        at = codes->at_s;
+        u = codes->spread_s;
+    }
     // The voltage tells it in its own way; where it does so better than the current, or as well and
     // alike, both count by their weights.
     if (const auto ramp = rampMeets(recording, first, last, std::min(last, knee.sample + 2))) {
@@ -405,6 +488,19 @@ std::optional<Knee> findKnee(const Recording& recording, std::size_t first, std:
     knee.sample = k;
     knee.plateau_A = plateau;
     if (knee.fromStart) return knee;
+    // A plateau must begin the stretch: a short beginning in which the current falls already is a
+    // charge that was at its voltage when it began.
+    constexpr double kShort = 0.05;
+    const double beginning = t[k] - t[first];
+    if (k >= first + 2 && beginning < kShort * (t[last] - t[first])) {
+        const double start = i[std::min(first + 1, k - 1)];
+        if (start - i[k - 1] > std::max({4 * qi.sigma(), 1.5 * qi.resolution, 0.03 * start})) {
+            knee.fromStart = true;
+            knee.sample = first;
+            knee.plateau_A = start;
+            return knee;
+        }
+    }
     // When the fall of one interval drowns in the noise, look at more samples at once.
     const std::size_t ahead = std::min(last, k + 10);
     const double fallPerSample =

@@ -73,7 +73,9 @@ TEST_P(EveryKind, ItsPlansKeepToItsLimitsAndTheGateHolds) {
     ASSERT_EQ(ran.status, 0) << ran.err;
     const auto j = nlohmann::json::parse(ran.out);
     EXPECT_LE(j["settings"]["current_A"].get<double>(), 2 * c.chargeC * 1.001);
-    if (!c.nickel()) EXPECT_LE(j["settings"]["set_V_per_cell"].get<double>(), c.set_V + 1e-9);
+    if (!c.nickel()) {
+        EXPECT_LE(j["settings"]["set_V_per_cell"].get<double>(), c.set_V + 1e-9);
+    }
     const auto cold = test::run(battery({"plan", "charge", "--from-soc", "0.2", "--ambient-c",
                                          fmt::format("{}", c.chargeMin_C - 5)}));
     EXPECT_EQ(cold.status, 1);

@@ -399,8 +399,9 @@ TEST_F(StandingBook, CountsOfWhatItHoldsAndNotOfItsLabel) {
     EXPECT_THAT(one.out, HasSubstr("0.5C")) << one.out;
     const auto analysed = json({"analyse", "--book", book(), "1"});
     for (const auto& r : analysed["readings"])
-        if (r["name"] == "health_capacity")
+        if (r["name"] == "health_capacity") {
             EXPECT_NEAR(r["value"].get<double>(), 100 * 2.0 / 3, 1) << "health stands by the label";
+        }
     // The same by hand, without a book.
     const auto told = test::run({"analyse", log("c.csv", "2025-07-10", 2.0), "--chemistry", "nmc",
                                  "--series", "1", "--rated-ah", "3", "--capacity-ah", "2"});
@@ -454,8 +455,9 @@ TEST_F(StandingBook, FamiliesOfBooksSayOneFigureInAnyOrderAndHoldTheTruth) {
                         standing["charge_time"]["minutes"][1].get<double>(), 1e-6);
             const double value = standing["capacity"]["value"];
             const auto faded = nlohmann::json::parse(fade.out, nullptr, false);
-            if (fade.status == 0 && faded.is_object() && faded.contains("today"))
+            if (fade.status == 0 && faded.is_object() && faded.contains("today")) {
                 EXPECT_EQ(faded["today"]["value"], standing["capacity"]["value"]);
+            }
             EXPECT_THAT(test::run({"shelf", book()}).out,
                         HasSubstr(fmt::format("{:.4g}", value).substr(0, 4)));
             if (order == 0) {

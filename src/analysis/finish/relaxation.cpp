@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "analysis/decay.h"
+#include "analysis/resistance/current_step.h"
 #include "quantity/format.h"
 #include "quantity/two_threads.h"
 
@@ -124,6 +125,85 @@ bool follows(const std::vector<Step>& list, std::size_t k) {
            list[k - 1].kind != StepKind::Pulse && !list[k].cutOut;
 }
 
+/// A nickel cell's voltage settles for days: its rested voltage is that of one hour
+/// (estimators.md).
+struct AtAnHour {
+    double value_V = kNaN, uncertainty_V = kNaN;
+    double rest_s = 0;
+    bool carried = false;  ///< beyond the logged rest
+};
+
+constexpr double kHour_s = 3600;
+
+/// V = a + b·ln t through the rows about the hour, or through the later part of a shorter rest and
+/// carried on, at most to twice its length.
+AtAnHour atAnHour(const Recording& r, const Step& rest, double since_s) {
+    AtAnHour out;
+    const auto t = r.time_s();
+    const auto v = r.voltage_V();
+    out.rest_s = t[rest.last] - since_s;
+    constexpr double kNearly = 0.97;
+    if (2 * out.rest_s < kHour_s) return out;
+    out.carried = out.rest_s < kNearly * kHour_s;
+    const double to = out.carried ? t[rest.last] : std::min(t[rest.last], since_s + 1.2 * kHour_s);
+    const auto fitFrom = [&](double from) {
+        double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0, syy = 0;
+        const double base = v[rest.last];
+        for (std::size_t k = std::max(rest.first, r.lowerBound(from)); k <= rest.last && t[k] <= to;
+             ++k) {
+            const double x = std::log(std::max(t[k] - since_s, 1.0) / kHour_s);
+            const double y = v[k] - base;
+            n += 1, sx += x, sy += y, sxx += x * x, sxy += x * y, syy += y * y;
+        }
+        const double det = n * sxx - sx * sx;
+        if (n < 4 || !(det > 1e-12)) return std::array{kNaN, kNaN};
+        const double slope = (n * sxy - sx * sy) / det;
+        const double level = (sy - slope * sx) / n;
+        const double left = std::max(0.0, syy - level * sy - slope * sxy) / (n - 2);
+        return std::array{base + level, std::sqrt(left * sxx / det)};
+    };
+    const double early = out.carried ? since_s + 0.3 * out.rest_s : since_s + 0.6 * kHour_s;
+    const double late = out.carried ? since_s + 0.6 * out.rest_s : since_s + 0.85 * kHour_s;
+    const auto whole = fitFrom(early);
+    const auto part = fitFrom(late);
+    if (std::isnan(whole[0])) return out;
+    const ChannelQuality& q = r.voltageQuality();
+    // Carried on it may as well have come to rest: the last row is the other rival.
+    const double still = out.carried ? std::abs(whole[0] - v[rest.last]) : 0;
+    const double rival = std::isnan(part[0]) ? 0 : std::abs(part[0] - whole[0]);
+    out.value_V = whole[0];
+    out.uncertainty_V =
+        quadrature({whole[1], std::max(rival, still) / std::sqrt(3.0),
+                    q.noise >= 0.5 * q.resolution ? 0.0 : quantisation(q.resolution)});
+    return out;
+}
+
+/// The nickel reading of a rest. Where it is too short for an hour: why.
+void nickelRested(const AnalysisInput& in, const Step& rest, const Step& before, Reading& r) {
+    r.method = "voltage_after_an_hour";
+    const AtAnHour at = atAnHour(in.recording, rest, before.end_s);
+    if (std::isnan(at.value_V)) {
+        r.caveats.push_back(
+            phrase("Not measurable from this log: a nickel cell settles for days, so its rested "
+                   "voltage is "
+                   "that of one hour, and this rest of {} is under half of it.",
+                   durationText(at.rest_s)));
+        return;
+    }
+    r.value = at.value_V;
+    r.uncertainty = quadrature(
+        {at.uncertainty_V, rectangle(in.accuracy.voltageGain * r.value),
+         rectangle(in.accuracy.voltageOffsetSteps * in.recording.voltageQuality().resolution)});
+    r.caveats.push_back(at.carried ? phrase("Of one hour after the current, carried on from {}.",
+                                            durationText(at.rest_s))
+                                   : phrase("Of one hour after the current."));
+    if (in.recording.hasTemperature()) {
+        const double warm =
+            in.recording.temperature_C()[in.recording.nearest(before.end_s + kHour_s)];
+        if (std::isfinite(warm)) r.caveats.push_back(phrase("At {} °C.", fixed(warm, 0)));
+    }
+}
+
 }  // namespace
 
 std::optional<Relaxation> relaxationAt(const AnalysisInput& in, std::size_t k) {
@@ -150,6 +230,11 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
         r.unit = "V";
         r.method = "relaxation_fit";
         r.evidence = {list[k].start_s, list[k].end_s, static_cast<int>(k)};
+        if (c != nullptr && c->nickel()) {
+            nickelRested(in, list[k], list[k - 1], r);
+            to.push_back(std::move(r));
+            return;
+        }
         const auto fit = relaxationAt(in, k);
         if (!fit) {
             r.caveats.push_back(phrase(
@@ -165,8 +250,7 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
                 r.caveats.push_back(
                     phrase("Still moving at the end of the rest ({}): extrapolated.",
                            fixed(fit->last_V, 3) + " V"));
-            if (c != nullptr &&
-                !c->nickel()) {  // a nickel cell's voltage tells little of its charge
+            if (c != nullptr) {
                 const double n = in.battery.cells();
                 if (const auto soc = restedCharge(in.battery, r.value / n, r.uncertainty / n))
                     r.caveats.push_back(
@@ -178,11 +262,22 @@ void computeRestedVoltage(const AnalysisInput& in, std::vector<Reading>& out) {
             }
             if (list[k - 1].kind == StepKind::CvCharge) {
                 const double gap = list[k - 1].endVoltage_V - r.value;
+                // More than its resistance times the last current is no settling.
+                const Step& charge = list[k - 1];
+                const StepResistance* s = longestStep(in);
+                const double explained =
+                    s != nullptr ? 4 * s->resistance_ohm * std::abs(charge.endCurrent_A) : kNaN;
+                const double floor_V = 0.08 * in.battery.cells();
                 r.caveats.push_back(
-                    phrase("{} under the charger's set voltage. The charger showed the "
-                           "voltage with its current flowing; the difference is resistance "
-                           "and settling, not a display that lies.",
-                           shortValue(gap, "V")));
+                    gap > std::max(explained, floor_V) && std::isfinite(explained)
+                        ? phrase("{} under the charger's set voltage: more than {} through its "
+                                 "resistance and settling explain. A cell was over-full, or loses "
+                                 "charge by itself.",
+                                 shortValue(gap, "V"), shortValue(charge.endCurrent_A, "A"))
+                        : phrase("{} under the charger's set voltage. The charger showed the "
+                                 "voltage with its current flowing; the difference is resistance "
+                                 "and settling, not a display that lies.",
+                                 shortValue(gap, "V")));
             }
         }
         to.push_back(std::move(r));
