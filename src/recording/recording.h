@@ -137,8 +137,8 @@ class Recording {
 using RecordingPtr = std::shared_ptr<const Recording>;
 
 /// Resolution and noise of a column. `textStep` is the last written decimal (0: unknown).
-/// `narrow`: of a few levels only (temperatures), whose step is their common divisor whatever the noise.
-/// Looks at no more than about 60,000 samples, spread over the column.
+/// `narrow`: of a few levels only (temperatures), whose step is their common divisor whatever the
+/// noise. Looks at no more than about 60,000 samples, spread over the column.
 ChannelQuality estimateQuality(std::span<const double> column, double textStep,
                                bool narrow = false);
 /// Of all channels of `data`.
