@@ -73,7 +73,7 @@ double FadeModel::unknownAt(double x) const {
     const double bent = std::min(lost, std::sqrt(std::max(0.0, apart * apart - scatter * scatter)));
     // Where it has bent, it may bend otherwise: a share of the loss ahead, in full from a tenth on.
     // Set on even seeds of laws that are none of the five, judged on odd ones (docs/methods.md).
-    constexpr double kOtherwise = 0.4, kInFull = 0.1;
+    constexpr double kOtherwise = 0.35, kInFull = 0.1;
     const double otherwise =
         lost > 0 ? kOtherwise * lost * std::min(1.0, bent / (kInFull * lost)) : 0;
     return std::hypot(wandered, bent, otherwise);
@@ -110,7 +110,7 @@ double FadeModel::reached(double x, const FadeEnd& end) const {
     const double u0 = (first - origin) / scale;
     const bool figure = std::isfinite(end.absolute);
     // The first value is as little a law's own as the rest.
-    constexpr double kBeginning = 1.5;
+    constexpr double kBeginning = 1;
     const double unknown =
         std::hypot(unknownAt(x), !figure && x > last ? kBeginning * end.fraction * walk : 0.0);
     double sum = 0;

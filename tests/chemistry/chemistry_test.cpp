@@ -36,7 +36,7 @@ TEST(Chemistries, LimitsStandInTheOnlySafeOrder) {
         }
     }
     EXPECT_EQ(ids, (std::set<std::string>{"nmc", "nca", "lco", "lmo", "lipo", "lihv", "lfp", "lto",
-                                          "nimh", "nicd"}));
+                                          "naion", "nimh", "nicd"}));
 }
 
 TEST(Chemistries, DefaultsNeverExceedTheLimitsOfMethods) {

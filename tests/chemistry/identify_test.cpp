@@ -64,17 +64,8 @@ TEST(Identify, SharesAreSortedAndSumToOneOrLess) {
 
 TEST(Identify, EveryKindOfEveryUsualCountIsFirstWithAllItsFigures) {
     for (const Chemistry& c : chemistries()) {
-        const double nominal = c.id == "lihv"                   ? 3.8
-                               : c.id == "lfp"                  ? 3.2
-                               : c.id == "lto"                  ? 2.4
-                               : c.nickel()                     ? 1.2
-                               : c.id == "nmc" || c.id == "nca" ? 3.6
-                                                                : 3.7;
-        const double full = c.nickel()       ? 1.45
-                            : c.id == "lihv" ? 4.35
-                            : c.id == "lfp"  ? 3.65
-                            : c.id == "lto"  ? 2.8
-                                             : 4.2;
+        const double nominal = c.printed.nominal_V.front();
+        const double full = c.printed.full_V.front();
         for (const int n : {1, 2, 3, 4, 6, 7, 10, 12, 14, 16, 20}) {
             const auto round1 = [](double v) { return std::round(v * 10) / 10; };
             const double v = n == 1 ? nominal : round1(n * nominal);
