@@ -81,14 +81,21 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
     double since = kNaN;
     // A slow rise on a coarse display stands still between two of its steps: it has ended only when
     // the next step is overdue at the pace of the last ones, or the display has gone down.
-    constexpr double kOverdue = 2;
-    double pace_s = 0;
+    // Until two of its steps were seen the pace is not known.
+    constexpr double kOverdue = 2, kStep = 0.6;
+    double pace_s = INFINITY;
+    double code = -1e300;
+    double stepped_s = kNaN;
     bool waited = false;
     trailing(
         w, w.v, window,
         [&](std::size_t k, double mean) {
+            if (mean > code + kStep * q.resolution) {
+                if (std::isfinite(stepped_s)) pace_s = w.t[k] - stepped_s;
+                if (code > 0) stepped_s = w.t[k];
+                code = mean;
+            }
             if (std::isnan(since) || mean > top + rise) {
-                if (!std::isnan(since)) pace_s = w.t[k] - since;
                 top = mean;
                 since = w.t[k];
                 waited = false;

@@ -86,7 +86,9 @@ inline double beyondRounding(const RuleView& w, const ChannelQuality& q, double 
     constexpr double kMatters = 0.1, kTimes = 2;
     const double mean = q.noise / std::sqrt(std::max(1.0, window / w.interval()));
     const double rounding = undithered(q) && q.resolution > kMatters * delta ? q.resolution / 2 : 0;
-    return rounding + kTimes * mean;
+    // A single code that flickers is no fall at all.
+    constexpr double kOneCode = 1.05;
+    return std::max(rounding, rounding > 0 ? kOneCode * q.resolution - delta : 0.0) + kTimes * mean;
 }
 
 /// Trailing regression slope over `window` seconds, per second; visits where it is full, from the
