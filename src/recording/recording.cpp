@@ -99,7 +99,7 @@ double latticeOf(std::span<const double> column, double textStep) {
 
 /// Of a channel that has a few levels only, as a temperature in whole degrees: the common divisor
 /// of what they lie apart, whatever the noise. Nothing where fewer than four changes say so (one,
-/// in fifty rows and more), or the step step would be over two units.
+/// in fifty rows and more), or the step would be over two units.
 double narrowLattice(std::span<const double> column, double textStep) {
     if (textStep <= 0) return 0;
     constexpr double kWidest = 2.01;

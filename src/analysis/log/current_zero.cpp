@@ -41,8 +41,10 @@ std::optional<CurrentZero> currentZero(const Recording& recording, const Steps& 
         std::hypot(scatter, dithers ? 0.1 * q.resolution : quantisation(q.resolution));
     const double limit = accuracy.currentOffsetSteps * q.resolution;
     if (std::abs(out.value_A) > limit + 2 * scatter) return std::nullopt;
-    // A display that reads nothing at rest may hide what it adds under load.
-    if (std::abs(out.value_A) < 0.05 * q.resolution) return std::nullopt;
+    // A display that reads nothing at rest may hide what it adds under load, and chance is no zero.
+    constexpr double kChance = 2.5;
+    if (std::abs(out.value_A) < std::max(0.05 * q.resolution, kChance * scatter))
+        return std::nullopt;
     for (const Part& p : parts) {
         const double own = q.noise / std::sqrt(std::min(p.n, 50.0));
         if (std::abs(p.mean - out.value_A) > 3 * std::hypot(own, scatter) + 0.3 * q.resolution)
