@@ -73,10 +73,10 @@ double FadeModel::unknownAt(double x) const {
     const double bent = std::min(lost, std::sqrt(std::max(0.0, apart * apart - scatter * scatter)));
     // Where it has bent, it may bend otherwise: a share of the loss ahead, in full from a tenth on.
     // Set on even seeds of laws that are none of the five, judged on odd ones (docs/methods.md).
-    constexpr double kOtherwise = 0.35, kInFull = 0.1;
+    constexpr double kOtherwise = 0.25, kInFull = 0.1;
     const double otherwise =
         lost > 0 ? kOtherwise * lost * std::min(1.0, bent / (kInFull * lost)) : 0;
-    return std::hypot(wandered, bent, otherwise);
+    return std::hypot(wandered, std::min(std::hypot(bent, otherwise), kOtherwise * lost));
 }
 
 FadeBand FadeModel::at(double x) const {
