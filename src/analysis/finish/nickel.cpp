@@ -77,12 +77,15 @@ std::vector<CodeChange> codeChanges(std::span<const double> t, std::span<const d
 EndSlope slopeOfCodes(std::span<const double> t, std::span<const double> y, std::size_t first,
                       std::size_t last, double step) {
     EndSlope out;
+    // A slope that grows to the stop lies at the end of what the codes allow: the whole of it, and
+    // the noise that moves a change.
+    constexpr double kWhole = 1.3;
     const auto changes = codeChanges(t, y, first, last, step, 4);
     const double interval =
         last > first ? (t[last] - t[first]) / static_cast<double>(last - first) : 1;
     if (changes.empty()) {
         out.value = 0;
-        out.uncertainty = rectangle(step / std::max(t[last] - t[first], interval));
+        out.uncertainty = kWhole * rectangle(step / std::max(t[last] - t[first], interval));
         return out;
     }
     const std::size_t n = changes.size();
@@ -93,7 +96,7 @@ EndSlope slopeOfCodes(std::span<const double> t, std::span<const double> y, std:
         constexpr double kLongEnough_s = 120;
         if (since < kLongEnough_s) return out;
         out.value = std::copysign(0.5 * most, newest.by);
-        out.uncertainty = rectangle(0.5 * most);
+        out.uncertainty = kWhole * rectangle(0.5 * most);
         return out;
     }
     const auto between = [&](std::size_t k) {
@@ -106,7 +109,7 @@ EndSlope slopeOfCodes(std::span<const double> t, std::span<const double> y, std:
     if (std::abs(slope) >= most) {
         // The next step is overdue: it slows down, and may stand still.
         out.value = std::copysign(0.5 * most, slope);
-        out.uncertainty = std::hypot(rectangle(0.5 * most), 0.5 * most * timing);
+        out.uncertainty = kWhole * std::hypot(rectangle(0.5 * most), 0.5 * most * timing);
         return out;
     }
     double ahead = 0;
@@ -116,7 +119,7 @@ EndSlope slopeOfCodes(std::span<const double> t, std::span<const double> y, std:
         const double apart = 0.5 * (newest.at_s - changes[n - 3].at_s);
         const double reach = t[last] - 0.5 * (newest.at_s + changes[n - 2].at_s);
         ahead = (slope - before) / apart * reach;
-        doubt = std::max(std::abs(ahead), 0.15 * std::abs(slope));
+        doubt = std::hypot(1.5 * ahead, 0.35 * slope);
     }
     out.value = std::clamp(slope + ahead, -most, most);
     out.uncertainty = std::hypot(rectangle(doubt), out.value * timing);

@@ -82,7 +82,7 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
     // A slow rise on a coarse display stands still between two of its steps: it has ended only when
     // the next step is overdue at the pace of the last ones, or the display has gone down.
     // Until two of its steps were seen the pace is not known.
-    constexpr double kOverdue = 2, kStep = 0.6;
+    constexpr double kOverdue = 2.5, kStep = 0.6;
     double pace_s = INFINITY;
     double code = -1e300;
     double stepped_s = kNaN;
@@ -102,7 +102,7 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
                 return true;
             }
             if (w.t[k] - since < c.threshold - 1e-9) return true;
-            const bool down = top - mean > 0.75 * q.resolution;
+            const bool down = top - mean > 1.05 * q.resolution;
             if (undithered(q) && !down && w.t[k] - since < kOverdue * pace_s) {
                 waited = true;
                 return true;

@@ -36,9 +36,11 @@ std::optional<CurrentZero> currentZero(const Recording& recording, const Steps& 
     out.value_A = sum / rows;
     // Neighbours of a filtered logger are no rows of their own: fifty at most.
     const double scatter = q.noise / std::sqrt(std::min(rows, 50.0));
+    // A display that never moves hides where in its code the zero lies, and so does that of the
+    // load.
+    constexpr double kRounded = 0.4;
     const bool dithers = q.noise >= 0.4 * q.resolution;
-    out.uncertainty_A =
-        std::hypot(scatter, dithers ? 0.1 * q.resolution : quantisation(q.resolution));
+    out.uncertainty_A = std::hypot(scatter, dithers ? 0.1 * q.resolution : kRounded * q.resolution);
     const double limit = accuracy.currentOffsetSteps * q.resolution;
     if (std::abs(out.value_A) > limit + 2 * scatter) return std::nullopt;
     // A display that reads nothing at rest may hide what it adds under load, and chance is no zero.
