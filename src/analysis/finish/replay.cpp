@@ -83,6 +83,9 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
     // the next step is overdue at the pace of the last ones, or the display has gone down.
     // Until two of its steps were seen the pace is not known.
     constexpr double kOverdue = 2.5, kStep = 0.6;
+    const bool coarse = undithered(q);
+    const double step = std::max(rise, coarse ? kStep * q.resolution : 0.0);
+    const double fall = std::max(rise, coarse ? 1.05 * q.resolution : 0.0);
     double pace_s = INFINITY;
     double code = -1e300;
     double stepped_s = kNaN;
@@ -90,7 +93,7 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
     trailing(
         w, w.v, window,
         [&](std::size_t k, double mean) {
-            if (mean > code + kStep * q.resolution) {
+            if (mean > code + step) {
                 if (std::isfinite(stepped_s)) pace_s = w.t[k] - stepped_s;
                 if (code > 0) stepped_s = w.t[k];
                 code = mean;
@@ -102,8 +105,8 @@ Outcome zeroDeltaV(const RuleView& w, const StopCondition& c) {
                 return true;
             }
             if (w.t[k] - since < c.threshold - 1e-9) return true;
-            const bool down = top - mean > 1.05 * q.resolution;
-            if (undithered(q) && !down && w.t[k] - since < kOverdue * pace_s) {
+            const bool down = top - mean > fall;
+            if (!down && w.t[k] - since < kOverdue * pace_s) {
                 waited = true;
                 return true;
             }
