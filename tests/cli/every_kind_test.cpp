@@ -94,7 +94,7 @@ TEST_P(EveryKind, ItsPlansKeepToItsLimitsAndTheGateHolds) {
     }
 }
 
-TEST_P(EveryKind, ItsLabelIsRecognised) {
+TEST_P(EveryKind, WhatIsPrintedOnItIsRecognised) {
     const Chemistry& c = kind();
     const auto ran =
         test::run({"identify", "--nominal", fmt::format("{}", 4 * c.printed.nominal_V.front()),
