@@ -78,7 +78,7 @@ StoredFinding readFinding(SQLite::Statement& q) {
                  : severity == toString(Severity::Verdict) ? Severity::Verdict
                                                            : Severity::Note;
     f.code = harmless(q.getColumn(2).getString());
-    f.text = harmless(q.getColumn(3).getString());
+    f.text = harmless(retold(q.getColumn(3).getString()));
     f.from_s = real(q.getColumn(4));
     f.to_s = real(q.getColumn(5));
     return f;
@@ -189,7 +189,7 @@ Expected<std::string> BenchBook::studyProblem(std::int64_t id) {
         path_.string(), phrase("The readings could not be read"), [&]() -> Expected<std::string> {
             SQLite::Statement q(*db_, "SELECT problem FROM study WHERE recording_id=?");
             q.bind(1, id);
-            return q.executeStep() ? harmless(q.getColumn(0).getString()) : std::string();
+            return q.executeStep() ? harmless(retold(q.getColumn(0).getString())) : std::string();
         });
 }
 

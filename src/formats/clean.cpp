@@ -219,14 +219,25 @@ int findSign(const RecordingData& data, const ChannelQualities& quality) {
     const double jump = std::max(8 * qc.sigma(), 0.1 * top);
     // Before all: what the voltage does in the very row in which a large current begins or ends.
     // What it does afterwards can have many reasons; that has one.
-    double with = 0;
-    double against = 0;
+    std::vector<double> edges;
     for (std::size_t i = 1; i < n; ++i) {
         const double di = c[i] - c[i - 1];
         const double dv = v[i] - v[i - 1];
         const bool edge =
             std::abs(di) > 0.5 * top && std::min(std::abs(c[i]), std::abs(c[i - 1])) < 0.1 * top;
-        if (edge && std::abs(dv) > 8 * qv.sigma()) (dv * di > 0 ? with : against) += std::abs(dv);
+        if (edge && std::abs(dv) > 8 * qv.sigma()) edges.push_back(di > 0 ? dv : -dv);
+    }
+    double with = 0;
+    double against = 0;
+    if (!edges.empty()) {
+        std::vector<double> sizes;
+        sizes.reserve(edges.size());
+        for (const double e : edges) sizes.push_back(std::abs(e));
+        const auto middle = sizes.begin() + (std::ssize(sizes) - 1) / 2;
+        std::ranges::nth_element(sizes, middle);
+        // One edge during which the battery ended does not speak for all.
+        const double most = 2 * *middle;
+        for (const double e : edges) (e > 0 ? with : against) += std::min(std::abs(e), most);
     }
     // First witness: at a steady current the voltage rises while charging and falls while
     // discharging.

@@ -70,6 +70,9 @@ Expected<void> applyMap(std::vector<Column>& columns, const ReadOptions& options
         for (const std::size_t k : found) {
             columns[k].role = role;
             columns[k].score = 10;
+            columns[k].direction = role == Role::ChargeCurrent      ? 1
+                                   : role == Role::DischargeCurrent ? -1
+                                                                    : 0;
         }
     }
     // A current that was named takes the place of what else might be one.

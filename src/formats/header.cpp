@@ -131,7 +131,9 @@ std::string folded(std::string_view word) {
         {"í", 'i'}, {"ì", 'i'}, {"î", 'i'}, {"ï", 'i'}, {"ł", 'l'}, {"Ł", 'l'}, {"ń", 'n'},
         {"ñ", 'n'}, {"ö", 'o'}, {"ó", 'o'}, {"ò", 'o'}, {"ô", 'o'}, {"õ", 'o'}, {"ś", 's'},
         {"Ś", 's'}, {"ü", 'u'}, {"ú", 'u'}, {"ù", 'u'}, {"û", 'u'}, {"ź", 'z'}, {"ż", 'z'},
-        {"Ź", 'z'}, {"Ż", 'z'}, {"Ą", 'a'}, {"Ę", 'e'}, {"Ć", 'c'}, {"Ń", 'n'}};
+        {"Ź", 'z'}, {"Ż", 'z'}, {"ø", 'o'}, {"Ø", 'o'}, {"Å", 'a'}, {"Ä", 'a'}, {"Ö", 'o'},
+        {"Ü", 'u'}, {"ě", 'e'}, {"č", 'c'}, {"ř", 'r'}, {"š", 's'}, {"ž", 'z'}, {"ý", 'y'},
+        {"ů", 'u'}, {"Ą", 'a'}, {"Ę", 'e'}, {"Ć", 'c'}, {"Ń", 'n'}};
     const std::string low = lowered(word);
     std::string out;
     for (std::size_t at = 0; at < low.size();) {
@@ -205,6 +207,17 @@ Column readHeaderCell(std::string_view title) {
             word == "ontlaadstroom" || word.starts_with("ich") || word.starts_with("idis") ||
             word.starts_with("idsg") || word.starts_with("idch"))
             column.role = Role::Current, column.score = std::max(column.score, 7.0);
+        // Words that are written as one: "chargecurrent", "urladdningsstrom".
+        for (const std::string_view end : {"current", "strom", "stroom"})
+            if (word.size() > end.size() + 1 && word.ends_with(end) && column.score < 6) {
+                const std::string_view which =
+                    std::string_view(word).substr(0, word.size() - end.size());
+                column.role = Role::Current, column.score = 6;
+                if (among(which, lists.discharging))
+                    column.direction = -1;
+                else if (among(which, lists.charging) && column.direction == 0)
+                    column.direction = 1;
+            }
         bool known = false;
         for (int attempt = 0; attempt < 2 && !known; ++attempt) {
             if (among(word, lists.cells)) cell = known = true;
@@ -257,7 +270,9 @@ Column readHeaderCell(std::string_view title) {
     if (voltageLike && column.number > 0 &&
         (cell || (column.role == Role::Voltage && words.front().size() <= 1)))
         column.role = Role::Cell;
-    if (column.role != Role::Current) column.direction = 0;
+    // "Charging" alone may yet be a current, where another column is what comes out.
+    const bool only = column.role == Role::Ignore && !column.unit && words.size() == 1;
+    if (column.role != Role::Current && !only) column.direction = 0;
     if (column.role == Role::Time && stepWord) column.score -= 3;
     if (column.role == Role::Mode && !stepWord && column.score < 4) column.score -= 1;
     if (doubtful && column.role != Role::Cell) column.score -= 3.5;
@@ -286,6 +301,18 @@ void settleRoles(std::vector<Column>& columns) {
                 found = &c;
         return found;
     };
+    // Two columns with the names of the directions and no unit, and no other current.
+    if (!has(Role::Current) && !has(Role::Power)) {
+        const auto alone = [&](int direction) {
+            return std::ranges::count_if(columns, [&](const Column& c) {
+                return c.role == Role::Ignore && c.direction == direction;
+            });
+        };
+        if (alone(1) == 1 && alone(-1) == 1)
+            for (Column& c : columns)
+                if (c.role == Role::Ignore && c.direction != 0) c.role = Role::Current, c.score = 4;
+    }
+    for (Column& c : columns) c.current = c.role == Role::Current;
     if (Column* const in = named(1); in != nullptr && named(0) == nullptr)
         if (Column* const out = named(-1); out != nullptr) {
             in->role = Role::ChargeCurrent;

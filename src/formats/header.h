@@ -37,9 +37,10 @@ struct Column {
     std::optional<Unit> unit;
     std::string unitText;
     Role role = Role::Ignore;
-    double score = 0;   ///< how sure the words are of the role, 0 … 10
-    int number = 0;     ///< the number in the name ("Cell 3"), 0 when none
-    int direction = 0;  ///< a current named after charging (+1) or discharging (−1)
+    double score = 0;      ///< how sure the words are of the role, 0 … 10
+    int number = 0;        ///< the number in the name ("Cell 3"), 0 when none
+    int direction = 0;     ///< a current named after charging (+1) or discharging (−1)
+    bool current = false;  ///< named as a current, though another may be taken for it
 };
 
 /// A word in lower case without its accents, as the tables of words hold it; '?' stands for a

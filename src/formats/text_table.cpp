@@ -163,9 +163,10 @@ void settleSign(RecordingData& data, ChannelQualities& quality, Dialect& dialect
         dialect.unsignedCurrent = true;
         return;
     }
-    // Two columns of one direction each leave nothing to find.
-    if (dialect.column(Role::Current) == nullptr &&
-        dialect.column(Role::ChargeCurrent) != nullptr && wanted == SignConvention::Auto)
+    // Two columns of one direction each leave nothing to find, where their names tell which.
+    if (const Column* in = dialect.column(Role::ChargeCurrent);
+        dialect.column(Role::Current) == nullptr && in != nullptr && in->direction != 0 &&
+        wanted == SignConvention::Auto)
         wanted = SignConvention::ChargePositive;
     int sign = wanted == SignConvention::DischargePositive ? -1 : 1;
     if (wanted == SignConvention::Auto) {

@@ -256,7 +256,7 @@ Expected<BatteryHistory> historyAsMade(BenchBook& book, OwnLogs& own) {
     for (std::size_t k = 0; k < own.recordings.size(); ++k) {
         RecordingEntry& e = own.recordings[k];
         if (e.fingerprint == fingerprintOf(own.makings[k])) continue;
-        const Presenting plain({});  // what is stored is English
+        const Recorded down;  // for whoever reads it later
         const auto opened = openRecording(book, e, own.makings[k]);
         if (opened) {
             fresh[e.id] = studyOf(*opened);
@@ -290,7 +290,7 @@ Expected<BatteryHistory> historyAsMade(BenchBook& book, OwnLogs& own) {
         const auto problem = book.studyProblem(e->id);
         const auto made = fresh.find(e->id);
         const std::string why =
-            made != fresh.end() ? made->second.problem : problem.value_or(std::string());
+            made != fresh.end() ? retold(made->second.problem) : problem.value_or(std::string());
         if (!why.empty()) {
             out.leftOut.push_back(phrase("{}: {}", e->title, why));
             continue;

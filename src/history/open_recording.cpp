@@ -88,7 +88,7 @@ Expected<Entry> findOne(const std::vector<Entry>& all, const std::string& asked,
 }  // namespace
 
 std::string fingerprintOf(const Makings& m, const Registry& registry) {
-    std::string text = fmt::format("2|{}|{}|{}", registry.version(), cardText(m.battery),
+    std::string text = fmt::format("3|{}|{}|{}", registry.version(), cardText(m.battery),
                                    accuracyBits(m.accuracy));
     for (const Correction& c : m.corrections)
         text += fmt::format("|c{};{};{};{};{}", toString(c.kind), exact(c.value),

@@ -123,10 +123,10 @@ Expected<RefreshReport> refreshBook(const std::filesystem::path& path, std::stop
         std::vector<std::jthread> helpers;
         for (unsigned k = 1; k < std::min(threads, most); ++k)
             helpers.emplace_back([&] {
-                const Presenting plain({});
+                const Recorded down;
                 if (auto own = BenchBook::open(path, false)) work.run(**own);
             });
-        const Presenting plain({});
+        const Recorded down;
         work.run(**book);
     }
     return work.result();

@@ -1,5 +1,8 @@
 #include "study.h"
 
+#include <algorithm>
+#include <cmath>
+
 #include "analysis/resistance/resistance_findings.h"
 #include "conditions.h"
 #include "quantity/phrase.h"
@@ -9,15 +12,28 @@ namespace nk {
 
 namespace {
 
-/// Sentences of this thread are English while it lives.
-Presentation english() {
-    return {};
+/// The sentences of the findings, written down for whoever reads them later in his own language.
+std::vector<std::string> recordedTexts(const AnalysisInput& in, const Analysis& a) {
+    std::vector<Finding> again;
+    {
+        const Recorded down;
+        for (const Check& c : a.registry->checks) c.compute(in, again);
+    }
+    std::vector<std::string> out;
+    for (const Finding& f : a.findings) {
+        const auto same = std::ranges::find_if(again, [&](const Finding& g) {
+            return g.code == f.code && g.evidence.step == f.evidence.step &&
+                   !(std::abs(g.evidence.from_s - f.evidence.from_s) > 0);
+        });
+        out.push_back(same != again.end() ? same->text : f.text);
+    }
+    return out;
 }
 
 }  // namespace
 
 StoredStudy studyOf(const OpenedRecording& opened) {
-    const Presenting plain(english());
+    const Presenting plain({});  // what is stored is English
     StoredStudy out;
     out.fingerprint = opened.fingerprint;
     const Analysis& a = opened.analysis;
@@ -43,9 +59,12 @@ StoredStudy studyOf(const OpenedRecording& opened) {
         s.conditions = conditionsOf(in, a, r);
         out.readings.push_back(std::move(s));
     }
-    for (const Finding& f : a.findings)
+    const auto texts = recordedTexts(in, a);
+    for (std::size_t k = 0; k < a.findings.size(); ++k) {
+        const Finding& f = a.findings[k];
         out.findings.push_back(
-            {opened.entry.id, f.severity, f.code, f.text, f.evidence.from_s, f.evidence.to_s});
+            {opened.entry.id, f.severity, f.code, texts[k], f.evidence.from_s, f.evidence.to_s});
+    }
     out.strength = packStrength(studyLog(in, opened.entry.id, opened.entry.title));
     return out;
 }

@@ -88,10 +88,11 @@ double latticeOf(std::span<const double> column, double textStep) {
         }
     });
     const bool enough = seen.size() >= 3 || (seen.size() == 2 && !zero);
-    // Settings lie far apart; the codes of a display also side by side.
-    const bool beside = seen.size() >= 4 && std::ranges::any_of(seen, [&](std::int64_t a) {
-                            return std::ranges::find(seen, a + common) != seen.end();
-                        });
+    // Settings lie far apart, and are few; the codes of a display lie side by side, most of them.
+    std::ranges::sort(seen);
+    std::size_t side = 0;
+    for (std::size_t k = 1; k < seen.size(); ++k) side += seen[k] - seen[k - 1] == common;
+    const bool beside = seen.size() >= 8 && 3 * side >= 2 * (seen.size() - 1);
     return whole && enough && (smallest == common || beside) && 20 * common <= top
                ? static_cast<double>(common) * textStep
                : 0;

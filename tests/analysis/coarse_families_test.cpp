@@ -95,6 +95,27 @@ TEST(CurrentZero, WhatIsMoreThanAnOffsetIsACurrentAndNothingIsNotShifted) {
     EXPECT_FALSE(analyse(*test::recording(t, v, i), one("nmc", 2.5)).zero);
 }
 
+TEST(CurrentZero, LevelsOfADriveAreNoCodesOfADisplay) {
+    // All levels are multiples of the smallest, a standing load: with rests that read nothing, or
+    // none at all.
+    for (const bool rests : {true, false})
+        for (const double base : {0.026, 0.0375, 0.042, 0.26}) {
+            std::vector<double> t, v, i;
+            constexpr int kLevels[] = {-1, -5, -20, 3, -1, -10, -1, -5, -1, -20, -10, 3};
+            for (int k = 0; k < 1200; ++k) {
+                const int level = rests && k < 40 ? 0 : kLevels[k / 25 % 12];
+                t.push_back(5 * k);
+                i.push_back(base * level);
+                v.push_back(shown(4.0 - 0.0006 * k + 0.05 * level / 20.0, 0.001));
+            }
+            RecordingData d;
+            d.time_s = t, d.voltage_V = v, d.current_A = i;
+            d.textStep_A = 0.0001, d.textStep_V = 0.001;
+            const Analysis a = analyse(*Recording::make(std::move(d)), one("nmc", 100 * base));
+            EXPECT_FALSE(a.zero) << base << rests;
+        }
+}
+
 /// A nickel charge that warms: `start` K/min at its middle growing to `end` at its stop.
 RecordingPtr warming(Draw& draw, double end_Kmin, double step_K, double interval_s) {
     std::vector<double> t, v, i, c;

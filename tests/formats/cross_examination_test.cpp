@@ -105,6 +105,52 @@ TEST(CrossExamination, TwoColumnsOfOneDirectionEach) {
     EXPECT_NEAR(chargeOf(*mapped), 2.2, 0.05);
 }
 
+TEST(CrossExamination, TwoCurrentsThatNeverFlowTogetherAreOne) {
+    // A discharge, a rest and a charge; the names say both, one or none of the directions, in
+    // whatever order the columns stand.
+    const auto read = [](const std::string& header, bool chargeFirst, const char* blank) {
+        std::string text = header + "\n";
+        double soc = 0.9;
+        for (int k = 0; k < 900; ++k) {
+            const double a = k < 20 || k > 870 ? 0 : k < 400 ? -1.5 : k < 450 ? 0 : 1.2;
+            soc += a * 10 / 3600 / 2.4;
+            const std::string in = a > 0 ? fmt::format("{:.3f}", a) : blank;
+            const std::string out = a < 0 ? fmt::format("{:.3f}", -a) : blank;
+            text += fmt::format("{},{:.4f},{},{}\n", 10 * k, 3.2 + 0.95 * soc + 0.05 * a,
+                                chargeFirst ? in : out, chargeFirst ? out : in);
+        }
+        return readLog(text, "two.csv");
+    };
+    struct Case {
+        const char* header;
+        bool chargeFirst;
+    };
+    for (const Case& c : {Case{"Tid(s),Spänning(V),Laddström(A),Urladdningsström(A)", true},
+                          Case{"Tid,Spänning,Urladdningsström,Laddström", false},
+                          Case{"Elapsed,Pack voltage,Charging,Discharging", true},
+                          Case{"Time_s,Volts_V,Current in_A,Current out_A", true},
+                          Case{"Time(s),Voltage(V),ChargeCurrent(A),DischargeCurrent(A)", true},
+                          Case{"Time(s),Voltage(V),Current 1(A),Current 2(A)", true},
+                          Case{"Time(s),Voltage(V),Current 1(A),Current 2(A)", false},
+                          Case{"Time(s),Voltage(V),foo(A),bar(A)", false},
+                          Case{"Time(s),Voltage(V),Current(A),Ladestrom(A)", false},
+                          Case{"Aika (s),Jännite (V),Lataus (A),Purku (A)", true}})
+        for (const char* blank : {"0.000", "", "nan"}) {
+            const auto log = read(c.header, c.chargeFirst, blank);
+            ASSERT_TRUE(log) << c.header << log.error().text();
+            const auto i = log->recording->current_A();
+            EXPECT_NEAR(i[200], -1.5, 0.01) << c.header << " '" << blank << "'";
+            EXPECT_NEAR(i[600], 1.2, 0.01) << c.header << " '" << blank << "'";
+        }
+    // A second current that flows along is another's.
+    const auto aux = readLog(
+        table("Time(s),Voltage(V),Current(A),Fan current(A)",
+              [](const Sample& s) { return fmt::format("{},{:.3f},{:.3f},0.2", s.t, s.v, s.a); }),
+        "aux.csv");
+    ASSERT_TRUE(aux) << aux.error().text();
+    EXPECT_NEAR(chargeOf(*aux), 2.2, 0.05);
+}
+
 TEST(CrossExamination, StepsThatTheirDigitsCannotHoldTellTheUnitTheyWereMadeIn) {
     // Without a word of the battery: 5 s written as minutes are 0.0833 and 0.0834 by turns. Two,
     // five and eight samples a second are written evenly and stay seconds.
