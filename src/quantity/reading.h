@@ -34,6 +34,11 @@ struct Reading {
     double expanded() const { return coverage * uncertainty; }
 };
 
+/// Cuts the 95 % interval to what can be at all (no charge is less than nothing, no share more than
+/// all) and puts the value into the middle of what is left. False, and untouched, where nothing of
+/// it is.
+bool keepWithin(Reading& reading, double least, double most);
+
 enum class Severity { Hazard, Verdict, Note };
 
 std::string toString(Severity severity);

@@ -60,6 +60,27 @@ double edgeLongest_s(const Recording& recording) {
     return std::min(0.5, 0.2 * recording.usualInterval_s());
 }
 
+namespace {
+
+/// What the voltage may move in a gap after row `g`, by its pace before and after it, three times
+/// over: a curve bends.
+double goesOn_V(const Recording& recording, std::size_t g) {
+    const auto t = recording.time_s();
+    const auto v = recording.voltage_V();
+    const double gap_s = t[g + 1] - t[g];
+    std::size_t from = g;
+    while (from > 0 && t[g] - t[from] < gap_s) --from;
+    std::size_t to = g + 1;
+    while (to + 1 < t.size() && t[to] - t[g + 1] < gap_s) ++to;
+    const auto pace = [&](std::size_t a, std::size_t b) {
+        return t[b] > t[a] ? std::abs(v[b] - v[a]) / (t[b] - t[a]) : 0.0;
+    };
+    constexpr double kBends = 3;
+    return kBends * std::max(pace(from, g), pace(g + 1, to)) * gap_s;
+}
+
+}  // namespace
+
 std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& rest,
                                  const std::vector<RestlessStretch>& restless) {
     const double restThreshold = rest.threshold_A;
@@ -80,7 +101,11 @@ std::vector<Segment> cutSegments(const Recording& recording, const RestLevel& re
         const std::size_t g = gap.before;
         if (g + 1 >= n) continue;
         const double di = std::abs(i[g + 1] - i[g]);
-        const double dv = std::abs(v[g + 1] - v[g]);
+        // Under a load that is the same on both sides the voltage goes on at its pace.
+        double dv = std::abs(v[g + 1] - v[g]);
+        if (std::abs(i[g]) > restThreshold && std::abs(i[g + 1]) > restThreshold &&
+            (v[g + 1] - v[g]) * i[g] > 0)
+            dv = std::max(0.0, dv - goesOn_V(recording, g));
         if (di > std::max(6 * sigma, 0.05 * std::abs(i[g])) ||
             dv > std::max(10 * sigmaV, 0.02 * v[g]))
             splitBefore[g + 1] = 1;

@@ -46,7 +46,9 @@ void fill(const AnalysisInput& in, std::vector<Reading>& out, bool energy) {
         const double given = energy ? cycle.charge->sum.energy_Wh : cycle.charge->sum.charge_Ah;
         const double taken =
             energy ? -cycle.discharge->sum.energy_Wh : -cycle.discharge->sum.charge_Ah;
-        if (given > 0 && taken > given * 1.005 && !cycle.closed) {
+        // Where the charge says so, its energy is no more known.
+        const double in_Ah = cycle.charge->sum.charge_Ah;
+        if (in_Ah > 0 && -cycle.discharge->sum.charge_Ah > in_Ah * 1.005 && !cycle.closed) {
             r.caveats.push_back(phrase(
                 "Not measurable from this log: more came out than went in, so the charge did not "
                 "start from empty. Log a discharge to the floor, a full charge and a discharge to "

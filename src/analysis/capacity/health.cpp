@@ -8,6 +8,14 @@
 
 namespace nk {
 
+namespace {
+
+/// Less of the rating than this says nothing of health where the start is not known (common
+/// practice, no source).
+constexpr double kLeastUnknown = 0.5;
+
+}  // namespace
+
 void computeHealth(const AnalysisInput& in, std::vector<Reading>& out) {
     for (const Event& e : dischargeEvents(in)) {
         Reading r;
@@ -24,6 +32,11 @@ void computeHealth(const AnalysisInput& in, std::vector<Reading>& out) {
             r.caveats.push_back(
                 phrase("Not measurable from this log: the discharge started part-charged (") +
                 e.fullBecause + phrase("). Charge fully and log the whole discharge."));
+        } else if (e.fullAtStart == Known::Unknown && -e.sum.charge_Ah < kLeastUnknown * rated) {
+            r.caveats.push_back(phrase(
+                "Not measurable from this log: it does not show whether the battery was full, and "
+                "less than half of the rating came out. Charge fully and log the whole "
+                "discharge."));
         } else if (e.reachedFloor == Known::No) {
             r.caveats.push_back(phrase(
                 "Not measurable from this log: the discharge stopped above the usual floor. Log it "

@@ -245,10 +245,23 @@ void checkNoPeak(const AnalysisInput& in, std::vector<Finding>& out) {
         const Step& s = in.steps.list[static_cast<std::size_t>(c.step)];
         const bool cutShort =
             in.battery.capacity_Ah() > 0 && c.charge_Ah < 0.9 * in.battery.capacity_Ah();
+        // What the reading cannot tell the finding does not know either.
+        constexpr double kPlain_V = 1.01e-3;
+        const bool told = c.needed_V <= kPlain_V && s.endedBy != EndedBy::NegativeDeltaV &&
+                          s.endedBy != EndedBy::ZeroDeltaV;
         std::string text =
-            phrase("No voltage peak in this charge of {}.", shortValue(c.charge_Ah, "Ah"));
+            told ? phrase("No voltage peak in this charge of {}.", shortValue(c.charge_Ah, "Ah"))
+                 : phrase(
+                       "This log cannot tell whether this charge of {} passed a peak: a fall of "
+                       "less than {:.3g} mV a cell does not stand out of its steps and its "
+                       "noise.",
+                       shortValue(c.charge_Ah, "Ah"), 1e3 * c.needed_V);
         std::string advice;
-        if (c.rate_C < 0.3)
+        if (!told)
+            advice = phrase(
+                "Log the voltage in steps of 1 mV, every few seconds, to see the peak, and keep a "
+                "temperature rule and a timer as a backstop.");
+        else if (c.rate_C < 0.3)
             advice = phrase(
                 "At this low rate there often is none: stop by temperature or by a timer counted "
                 "from empty.");

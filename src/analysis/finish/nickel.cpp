@@ -337,6 +337,11 @@ NickelCharge study(const AnalysisInput& in, int step, std::size_t first, std::si
         fitPeak(in, c, tt, vv, smooth, at, top, residual);
         c.afterPeak_Ah = integrate(in.recording, in.recording.nearest(c.peak_s), last).charge_Ah;
         fitDrop(in, c, first, last);
+        // A fall that had gone again at the stop was a dip of the charge and no peak.
+        if (c.drop_V * cells < 0.5 * needed) {
+            c.peaked = false;
+            c.afterPeak_Ah = 0;
+        }
     }
     // A false early peak: a maximum within the hold-off from which the voltage fell, only to rise
     // later.

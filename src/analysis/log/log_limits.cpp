@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "analysis/log/log_quality.h"
+#include "analysis/resistance/current_step.h"
 #include "quantity/format.h"
 
 namespace nk {
@@ -53,11 +54,17 @@ void checkSlow(const AnalysisInput& in, std::vector<Finding>& out) {
     const bool steps = std::any_of(in.steps.list.begin(), in.steps.list.end(),
                                    [](const Step& s) { return s.isActive(); });
     if (!steps) return;
+    // A logger that hurries at the edges may tell it all the same.
+    const bool quick = std::ranges::any_of(stepResistances(in), [](const StepResistance& s) {
+        return std::isfinite(s.resistance_ohm) && s.nominalDelay_s > 0 && s.nominalDelay_s <= 10;
+    });
     out.push_back(
         {Severity::Note, "slow_log",
-         phrase("One sample every {}: resistance after 1 or 10 s cannot be told, and "
-                "knee and peak are only known to that time.",
-                durationText(interval)),
+         quick ? phrase("One sample every {} as a rule: knee and peak are only known to that time.",
+                        durationText(interval))
+               : phrase("One sample every {}: resistance after 1 or 10 s cannot be told, and "
+                        "knee and peak are only known to that time.",
+                        durationText(interval)),
          phrase("Log every second when you want resistance; every 10 s is enough for capacity."),
          whole(in)});
 }

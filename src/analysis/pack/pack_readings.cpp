@@ -52,6 +52,15 @@ void computeImbalanceLoss(const AnalysisInput& in, std::vector<Reading>& out) {
         } else if (d.reachedFloor && std::isfinite(d.lost_Ah)) {
             r.value = d.lost_Ah;
             r.uncertainty = d.lostUncertainty_Ah;
+            // The first cell at its floor has no more than the others.
+            if (!keepWithin(r, 0, INFINITY)) {
+                r.value = r.uncertainty = kNaN;
+                r.caveats.push_back(
+                    phrase("Not measurable from this log: the curves of these cells do not lie on "
+                           "one another. Charge and discharge each cell alone."));
+                out.push_back(std::move(r));
+                continue;
+            }
             r.caveats.push_back(phrase(
                 "What the other cells still held, on average, when cell {} was at its floor.",
                 d.weakest));
@@ -140,6 +149,36 @@ void checkResistiveCell(const AnalysisInput& in, std::vector<Finding>& out) {
     }
 }
 
+namespace {
+
+/// Full first and empty first is small; full first alone may be small or too full; at rest the
+/// cells differ in charge.
+std::string whatSpreads(const AnalysisInput& in, int fullFirst) {
+    if (fullFirst > 0)
+        for (const PackDischarge& d : packDischarges(in))
+            if (d.reachedFloor)
+                return d.weakest == fullFirst
+                           ? phrase(
+                                 "Cell {} is full first and empty first: it holds less than the "
+                                 "others, and no balancing mends that. Replace it, or stop by "
+                                 "its own voltage and never by the pack's.",
+                                 fullFirst)
+                           : phrase(
+                                 "They differ in state of charge. A full charge every few "
+                                 "weeks, long enough for the balancer, brings them together.");
+    if (fullFirst > 0)
+        return phrase(
+            "Cell {} is full first: it holds more charge than the others, which a "
+            "balancer brings together, or less capacity, which nothing does. A discharge "
+            "with the cells logged tells: a small one is empty first too.",
+            fullFirst);
+    return phrase(
+        "They differ in state of charge. A full charge every few weeks, long enough for "
+        "the balancer, brings them together.");
+}
+
+}  // namespace
+
 void checkImbalance(const AnalysisInput& in, std::vector<Finding>& out) {
     const auto& cells = in.recording.cells_V();
     const Chemistry* c = in.chemistry();
@@ -183,9 +222,7 @@ void checkImbalance(const AnalysisInput& in, std::vector<Finding>& out) {
              phrase(
                  "The cells lie {:.0f} mV apart {}: cell {} lowest, cell {} highest.", 1e3 * spread,
                  endOfCharge ? phrase("at the end of the charge") : phrase("at rest"), low, high),
-             phrase("They differ in state of charge. A full charge every few weeks, long enough "
-                    "for the "
-                    "balancer, brings them together."),
+             whatSpreads(in, endOfCharge || (k > 0 && in.steps.list[k - 1].isCharge()) ? high : 0),
              {s.start_s, s.end_s, static_cast<int>(k)}};
     }
     if (worst > 0) out.push_back(std::move(f));

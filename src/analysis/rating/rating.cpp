@@ -223,6 +223,12 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
                              const InstrumentAccuracy& accuracy, const RatingOptions& options) {
     const std::vector<DischargeCurve> curves = onePerRate(all);
     const Chemistry* chemistry = battery.chemistryData();
+    // No current that no cell gives is quoted.
+    const auto spanEnd = [](double current_A, double rated_Ah) {
+        constexpr double kMost_C = 200;
+        return shortValue(std::min(current_A, kMost_C * rated_Ah), "A") +
+               (current_A > kMost_C * rated_Ah ? phrase(" and more") : std::string());
+    };
     if (battery.rated_Ah <= 0)
         return fail(ErrorKind::InvalidArgument, phrase("A C rating needs the rated capacity."),
                     "battery", phrase("the capacity from the label, in Ah."));
@@ -254,12 +260,20 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
     out.views.push_back(timeView(w, out));
     chargeRate(w, out);
     for (RatingView& v : out.views) {
-        if (v.known() && 1.96 * v.uncertainty_A > v.current_A) {
-            // An interval wider than its value defends nothing.
+        // An interval as wide as its value defends nothing; of warmth, which grows with the square
+        // of the current, half of it on either side is no answer.
+        const bool warmth = v.view == "heat" || v.view == "adiabatic";
+        if (v.known() && 1.96 * v.uncertainty_A > (warmth ? 0.5 : 1.0) * v.current_A) {
             v.caveats = {
-                phrase("Not measurable from these logs: {} with an interval wider than that. "
-                       "Log two whole discharges at rates that differ by three times or more.",
-                       shortValue(v.current_A, "A"))};
+                warmth
+                    ? phrase("Not measurable from these logs: the warming that was seen allows "
+                             "anything from {} to {}. Log a discharge at a higher rate, with a "
+                             "temperature sensor on the cell.",
+                             shortValue(std::max(0.0, v.current_A - 1.96 * v.uncertainty_A), "A"),
+                             spanEnd(v.current_A + 1.96 * v.uncertainty_A, battery.rated_Ah))
+                    : phrase("Not measurable from these logs: what they say lies too far "
+                             "apart. Log two whole discharges at rates that differ by three "
+                             "times or more.")};
             v.current_A = v.uncertainty_A = kNaN;
             v.extrapolated = false;
         }

@@ -70,8 +70,10 @@ void checkHighResistance(const AnalysisInput& in, std::vector<Finding>& out) {
     out.push_back(
         {Severity::Verdict,
          "high_resistance",
-         phrase("High resistance: {}; 1C alone takes {:.0f} % off the voltage.",
-                shortValue(worst->resistance_ohm, "ohm"), 100 * share),
+         share < 0.6 ? phrase("High resistance: {}; 1C alone takes {:.0f} % off the voltage.",
+                              shortValue(worst->resistance_ohm, "ohm"), 100 * share)
+                     : phrase("High resistance: {}; it cannot give 1C at all.",
+                              shortValue(worst->resistance_ohm, "ohm")),
          phrase("Check contacts and leads first. If it stays, the battery is worn: use it for "
                 "light loads only."),
          {s.start_s, s.end_s, worst->step}});
