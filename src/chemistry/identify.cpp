@@ -79,7 +79,10 @@ double fit(const Evidence& e, const Chemistry& kind, int n) {
 std::vector<std::string> reasonsFor(const Evidence& e, const Chemistry& kind, int n) {
     std::vector<std::string> out;
     const auto per = [&](const char* words, double value) {
-        out.push_back(phrase(words, volts(value), n, value / n));
+        if (n == 1)
+            out.push_back(phrase("One cell of {}.", volts(value)));
+        else
+            out.push_back(phrase(words, volts(value), n, value / n));
     };
     if (e.nominal_V && fitOf(*e.nominal_V, n, kind.printed.nominal_V) > 0.01)
         per(e.nominalTrust < 1 ? "Energy over capacity is {}: {} cells of {:.3g} V."
@@ -91,7 +94,7 @@ std::vector<std::string> reasonsFor(const Evidence& e, const Chemistry& kind, in
         *e.min_V <= n * kind.printed.emptyHigh_V + kRounding_V)
         per("Empty at {} is {} cells of {:.3g} V.", *e.min_V);
     if (e.cells && static_cast<int>(std::lround(*e.cells)) == n)
-        out.push_back(phrase("It has {} cells.", n));
+        out.push_back(n == 1 ? phrase("It has one cell.") : phrase("It has {} cells.", n));
     if (!e.words.chemistries.empty() &&
         std::ranges::find(e.words.chemistries, kind.id) != e.words.chemistries.end())
         out.push_back(phrase("The label's words allow it."));

@@ -269,6 +269,39 @@ void joinNeighbours(const Recording& recording, std::vector<Segment>& segments) 
     segments = std::move(out);
 }
 
+void holdConstantVoltage(const Recording& recording, std::vector<Segment>& segments) {
+    const auto v = recording.voltage_V();
+    const auto t = recording.time_s();
+    const ChannelQuality& q = recording.voltageQuality();
+    std::vector<Segment> out;
+    for (const Segment& seg : segments) {
+        out.push_back(seg);
+        if (seg.kind != StepKind::CvCharge) continue;
+        const double set = median(v, seg.first, seg.last);
+        const double band = std::max({4 * q.sigma(), 1.01 * q.resolution, 0.0006 * set});
+        // A few rows between two such charges may overshoot by one.
+        const auto held = [&](std::size_t at) {
+            const Segment& s = out[at];
+            const bool between = at > 0 && out[at - 1].kind == StepKind::CvCharge;
+            if (s.direction <= 0 || (s.last < s.first + 2 && !between)) return false;
+            std::size_t outside = 0;
+            for (std::size_t k = s.first; k <= s.last; ++k) outside += std::abs(v[k] - set) > band;
+            return outside <= std::max<std::size_t>((s.last - s.first + 1) / 50, between ? 1 : 0);
+        };
+        while (out.size() >= 2 && held(out.size() - 2)) {
+            Segment tail = out.back();
+            out.pop_back();
+            tail.first = out.back().first;
+            tail.level_A = median(recording.current_A(), tail.first, tail.last);
+            const double between = tail.first > 0 ? t[tail.first] - t[tail.first - 1] : 0;
+            tail.kneeBefore_s = between / 2;
+            tail.kneeUncertainty_s = rectangle(0.6 * between);  // the turn may lie before a row
+            out.back() = tail;
+        }
+    }
+    segments = std::move(out);
+}
+
 void mergeVariable(const Recording& recording, std::vector<Segment>& segments) {
     std::vector<Segment> out;
     std::size_t s = 0;

@@ -16,6 +16,10 @@ void joinShortTaper(const Recording& recording, std::vector<Segment>& segments);
 void extendConstantVoltage(const Recording& recording, std::vector<Segment>& segments,
                            double zero_A);
 
+/// Lets a constant-voltage charge begin where its voltage began to be held, whatever the current
+/// did meanwhile: a cell that warms takes more again.
+void holdConstantVoltage(const Recording& recording, std::vector<Segment>& segments);
+
 /// Joins neighbours of one kind and level, and charges that only pause for a measurement.
 void joinNeighbours(const Recording& recording, std::vector<Segment>& segments);
 

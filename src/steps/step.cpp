@@ -174,6 +174,7 @@ Steps findSteps(const Recording& recording, const Battery& battery) {
     if (!nickel) joinShortTaper(recording, segments);
     extendConstantVoltage(recording, segments, rest.zero_A);
     mergeVariable(recording, segments);
+    if (!nickel) holdConstantVoltage(recording, segments);
     joinNeighbours(recording, segments);
     nameCutOutsAndPulses(recording, battery, segments);
     insertGaps(recording, segments);

@@ -316,7 +316,7 @@ TEST(Rating, SagOfAnAnalyticCellFromTwoRates) {
         return Bench(cell.run({{0, 120}, {-amps, until / amps * 3600}, {0, 120}}), nmc());
     };
     const Bench slow = run(1);
-    const Bench fast = run(4);
+    const Bench fast = run(8);
     std::vector<DischargeCurve> curves = dischargeCurves(slow.in());
     for (const auto& c : dischargeCurves(fast.in())) curves.push_back(c);
     ASSERT_EQ(curves.size(), 2u);
@@ -325,7 +325,7 @@ TEST(Rating, SagOfAnAnalyticCellFromTwoRates) {
     const double truth = (cell.ocv(1.6) - 3.0) / cell.r0;
     const RatingView* sag = rating->view("sag");
     EXPECT_NEAR(sag->current_A, truth, 0.03 * truth);
-    EXPECT_TRUE(sag->extrapolated) << "beyond 4 A";
+    EXPECT_TRUE(sag->extrapolated) << "beyond 8 A";
     EXPECT_LT(std::abs(sag->current_A - truth), 2 * sag->uncertainty_A);
     EXPECT_NEAR(rating->resistance_ohm, cell.r0, 1e-3);
     EXPECT_EQ(rating->limitedBy.empty(), false);
@@ -334,6 +334,15 @@ TEST(Rating, SagOfAnAnalyticCellFromTwoRates) {
     ASSERT_TRUE(alone);
     EXPECT_NEAR(alone->view("sag")->current_A, truth, 0.06 * truth);
     EXPECT_TRUE(alone->view("sag")->extrapolated);
+    // Where nothing was fast enough: at least what was held.
+    const Bench half = run(3);
+    std::vector<DischargeCurve> gentle = dischargeCurves(slow.in());
+    for (const auto& c : dischargeCurves(half.in())) gentle.push_back(c);
+    const auto atLeast = rateBattery(gentle, {}, nmc(), {});
+    ASSERT_TRUE(atLeast);
+    EXPECT_FALSE(atLeast->view("sag")->known());
+    EXPECT_NEAR(atLeast->view("sag")->atLeast_A, 3, 0.01);
+    EXPECT_EQ(atLeast->bound, Rating::Bound::AtLeast);
 }
 
 TEST(Rating, AdiabaticWorkedFigure) {

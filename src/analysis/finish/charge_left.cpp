@@ -225,9 +225,9 @@ double carriedOn(const Fit& fit, double until_A) {
     return inside > 0 ? 2 * over / (-b + std::sqrt(inside)) : kNaN;
 }
 
-// How a tail goes on beyond what was logged is the cell's own: shares of the line's answer, for a 95
-// % interval. Set on charges of full-order cells of nine published sets with heat, 0.2 to 2C, 5 to
-// 40 °C, those of even seeds; judged on the odd ones (docs/methods.md).
+// How a tail goes on beyond what was logged is the cell's own: shares of the line's answer, for a
+// 95 % interval. Set on charges of full-order cells of nine published sets with heat, 0.2 to 2C, 5
+// to 40 °C, those of even seeds; judged on the odd ones (docs/methods.md).
 constexpr double kPlain = 0.06;
 constexpr double kEarly = 0.15;   ///< for each C/20 that still flows at the stop
 constexpr double kCold = 0.24;    ///< more for each C/20 at 5 °C
@@ -309,14 +309,12 @@ ChargeLeft study(const AnalysisInput& in, int index) {
     const double chance =
         bent.good && bent.a(1) < 0 ? std::sqrt(bent.covariance(1, 1)) / -bent.a(1) : 0;
     const bool bends = std::abs(apart) > std::min(chance, 0.6);
-    const double value0 = bends ? straight * (1 + (apart < 0 ? kFaster : kBend) * apart) : straight;
+    double value = bends ? straight * (1 + (apart < 0 ? kFaster : kBend) * apart) : straight;
     const double capacity = in.battery.capacity_Ah();
     const double early =
         capacity > 0 ? std::min(kMostEarly, 20 * line.a(0) / capacity) : 0.5 * kMostEarly;
-    double value = value0;
-    double doubt =
-        straight * quadrature({kPlain, kEarly * early, kCold * early * coldOf(in, step),
-                               (apart < 0 ? kFasterDoubt : kBendDoubt) * apart});
+    double doubt = straight * quadrature({kPlain, kEarly * early, kCold * early * coldOf(in, step),
+                                          (apart < 0 ? kFasterDoubt : kBendDoubt) * apart});
     doubt = std::max(doubt, rival);
     if (top < 2 * end)
         out.caveats.push_back(

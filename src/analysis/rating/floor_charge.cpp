@@ -18,6 +18,7 @@ std::vector<FloorPoint> floorPoints(const std::vector<DischargeCurve>& curves, d
             return (c.voltage_V[a] - c.voltage_V[k]) /
                    std::max(c.charge_Ah[k] - c.charge_Ah[a], 1e-12);
         };
+        double carriedOn_Ah = 0;
         std::size_t at = n;
         for (std::size_t k = 0; k < n && at == n; ++k)
             if (c.voltage_V[k] < floor_V) at = k;
@@ -31,13 +32,21 @@ std::vector<FloorPoint> floorPoints(const std::vector<DischargeCurve>& curves, d
             const double part = (c.voltage_V[at - 1] - floor_V) / dv;
             p.charge_Ah = c.charge_Ah[at - 1] + part * (c.charge_Ah[at] - c.charge_Ah[at - 1]);
             p.delivered_Ah = p.charge_Ah;
-        } else if (c.reachedFloor && n >= 5) {
-            // The bins end before the last sample: the load let go at about the floor.
+        } else if (n >= 5) {
+            // The load let go at about the floor (the bins end before the last sample): carried on
+            // to it by its own last slope, which steepens, where no more than a little is missing.
+            constexpr double kLittle = 0.03, kSteepens = 0.75;
             const double slope = slopeAt(n - 1);
             const double most = std::max(c.delivered_Ah, p.delivered_Ah);
             const double carried =
                 slope > 0 ? c.charge_Ah.back() + (c.voltage_V.back() - floor_V) / slope : most;
-            if (carried < most + 2 * between) p.charge_Ah = std::min(carried, most);
+            const double over = std::max(0.0, carried - most);
+            if (slope > 0 && over * slope <= kLittle * floor_V && over <= 0.2 * most) {
+                carriedOn_Ah = kSteepens * over;
+                p.charge_Ah = std::min(carried, most) + carriedOn_Ah;
+            } else if (c.reachedFloor && !(slope > 0)) {
+                p.charge_Ah = most;
+            }
             p.delivered_Ah = most;
         }
         if (std::isfinite(p.charge_Ah)) {
@@ -45,7 +54,8 @@ std::vector<FloorPoint> floorPoints(const std::vector<DischargeCurve>& curves, d
             p.uncertainty_Ah = std::hypot(
                 slope > 0 ? std::hypot(voltage_V, c.sigma_V) / slope : 0.05 * p.charge_Ah,
                 between / std::sqrt(3.0));
-            p.uncertainty_Ah = std::min(p.uncertainty_Ah, 0.1 * p.charge_Ah + between);
+            p.uncertainty_Ah = std::hypot(std::min(p.uncertainty_Ah, 0.1 * p.charge_Ah + between),
+                                          0.4 * carriedOn_Ah);
         }
         out.push_back(p);
     }
@@ -136,6 +146,9 @@ double FloorCharge::currentFor(double charge, double most, double& spread) const
     for (const Way way : {Way::Cubic, Way::CubicLog, Way::Linear, Way::LinearLog}) {
         const double i = solve(way, charge, most);
         if (!std::isfinite(i)) continue;
+        // Beyond the fastest run a resistance takes as much for each ampere as before: over the
+        // logarithm it would flatten.
+        if (i > x_.back() && (way == Way::LinearLog || way == Way::CubicLog)) continue;
         least = std::min(least, i), greatest = std::max(greatest, i);
         const bool bent = way == Way::Cubic || way == Way::CubicLog;
         sum += bent ? i : 0.5 * i;

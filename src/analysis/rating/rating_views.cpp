@@ -31,6 +31,9 @@ double sagLimit(const SagModel& model, double floor, double deep, double most) {
     return low;
 }
 
+/// Beyond the fastest run its curve is carried on to so many times its current, no farther.
+constexpr double kFarthest = 1.6;
+
 /// By one rate and a resistance: the model carried to the current at which the floor is met.
 RatingView sagFromOneRate(const RatingWork& w, double resistance, const std::string& because) {
     RatingView out;
@@ -123,21 +126,9 @@ RatingView sagView(const RatingWork& w, double resistance, const std::string& be
                 "Not measurable: fewer than two of these discharges went down to the floor. Log "
                 "two rates down to it."));
         }
-    } else if (!std::isfinite(limit) || limit > 1.4 * points.back().current_A) {
-        // Far beyond the fastest discharge: the loaded voltage over the current at equal charge
-        // goes on straighter than the charge at the floor does.
-        out = sagFromOneRate(w, resistance, because);
-        if (out.known() && held > 0 && out.current_A >= held && out.current_A < most) {
-            out.caveats.back() = phrase("Beyond the fastest log ({}): extrapolated.",
-                                        shortValue(points.back().current_A, "A"));
-        } else {
-            out.current_A = out.uncertainty_A = kNaN;
-            out.extrapolated = false;
-            out.caveats.clear();
-        }
     }
     if (!out.known() && charge.size() >= 2 && out.caveats.empty() &&
-        (!std::isfinite(limit) || limit > 1.4 * points.back().current_A)) {
+        (!std::isfinite(limit) || limit > kFarthest * points.back().current_A)) {
         out.atLeast_A = held > 0 ? held : kNaN;
         out.caveats.push_back(
             held > 0
@@ -168,7 +159,7 @@ RatingView sagView(const RatingWork& w, double resistance, const std::string& be
         out.current_A = limit;
         out.extrapolated = beyond > 0.001 * limit;
         out.uncertainty_A = quadrature({nearest / slope, gain * (limit + w.deep_Ah / slope), model,
-                                        0.01 * limit, 0.25 * beyond});
+                                        0.01 * limit, 0.35 * beyond});
         if (out.extrapolated)
             out.caveats.push_back(
                 phrase("Beyond the fastest log ({}): extrapolated.", shortValue(fast, "A")));
