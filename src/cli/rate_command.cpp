@@ -119,6 +119,7 @@ int RateCommand::run() {
                              {"current_A", number(v.current_A)},
                              {"c_rate", number(v.c_rate)},
                              {"uncertainty_A", number(v.uncertainty_A)},
+                             {"at_least_A", number(v.atLeast_A)},
                              {"interval_95", interval(v.current_A, 2 * v.uncertainty_A)},
                              {"extrapolated", v.extrapolated},
                              {"caveats", v.caveats}});
@@ -147,6 +148,9 @@ int RateCommand::run() {
             out_ << fmt::format("{} = {:.3g}C{}\n",
                                 valueText(v.current_A, v.uncertainty_A, "A").joined(), v.c_rate,
                                 v.extrapolated ? ", extrapolated" : "");
+        else if (std::isfinite(v.atLeast_A))
+            out_ << fmt::format("at least {} = {:.3g}C, which was held\n",
+                                shortValue(v.atLeast_A, "A"), v.atLeast_A / result->rated_Ah);
         else
             out_ << "not measurable\n";
         for (const std::string& c : v.caveats) out_ << "             " << c << '\n';

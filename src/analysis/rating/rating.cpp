@@ -260,10 +260,9 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
     out.views.push_back(timeView(w, out));
     chargeRate(w, out);
     for (RatingView& v : out.views) {
-        // An interval as wide as its value defends nothing; of warmth, which grows with the square
-        // of the current, half of it on either side is no answer.
+        // Half of the value on either side is no answer.
         const bool warmth = v.view == "heat" || v.view == "adiabatic";
-        if (v.known() && 1.96 * v.uncertainty_A > (warmth ? 0.5 : 1.0) * v.current_A) {
+        if (v.known() && 1.96 * v.uncertainty_A > 0.5 * v.current_A) {
             v.caveats = {
                 warmth
                     ? phrase("Not measurable from these logs: the warming that was seen allows "
@@ -284,7 +283,7 @@ Expected<Rating> rateBattery(const std::vector<DischargeCurve>& all,
         }
         if (std::isfinite(v.atLeast_A) && !canBe(v.atLeast_A / battery.rated_Ah, "C-rate"))
             v.atLeast_A = kNaN;
-        if (v.known()) v.c_rate = v.current_A / battery.rated_Ah;
+        if (v.known()) v.c_rate = v.current_A / battery.rated_Ah, v.atLeast_A = kNaN;
     }
     decide(out);
     out.sentence = sentenceFor(battery, out);

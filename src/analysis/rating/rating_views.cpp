@@ -120,6 +120,7 @@ RatingView sagView(const RatingWork& w, double resistance, const std::string& be
     if (charge.size() < 2) {
         if (points.size() < 2) {
             out = sagFromOneRate(w, resistance, because);
+            out.atLeast_A = held > 0 ? held : kNaN;
         } else {
             out.atLeast_A = held > 0 ? held : kNaN;
             out.caveats.push_back(phrase(
@@ -132,8 +133,8 @@ RatingView sagView(const RatingWork& w, double resistance, const std::string& be
         out.atLeast_A = held > 0 ? held : kNaN;
         out.caveats.push_back(
             held > 0
-                ? phrase("Not measurable: the fastest discharge ({}) still holds the floor with "
-                         "much to spare. Log a faster one.",
+                ? phrase("The fastest discharge ({}) still holds the floor with much to spare. "
+                         "Log a faster one to measure where it does not.",
                          shortValue(points.back().current_A, "A"))
                 : phrase("Even the smallest current does not hold the floor that long."));
     } else if (!out.known() && std::isfinite(limit) && out.caveats.empty()) {
@@ -157,6 +158,7 @@ RatingView sagView(const RatingWork& w, double resistance, const std::string& be
             model = std::clamp(model, 0.45 * (failed - held) / std::sqrt(12.0),
                                (failed - held) / std::sqrt(12.0));
         out.current_A = limit;
+        out.atLeast_A = held > 0 ? held : kNaN;
         out.extrapolated = beyond > 0.001 * limit;
         out.uncertainty_A = quadrature({nearest / slope, gain * (limit + w.deep_Ah / slope), model,
                                         0.01 * limit, 0.35 * beyond});

@@ -97,6 +97,10 @@ void ratingRows(const Rating& rating, StrengthView& out) {
         if (v.known()) {
             row.current = plusMinus(v.current_A, v.uncertainty_A, "A");
             row.rate = qs(fixed(v.c_rate, v.c_rate < 10 ? 1 : 0)) + "C";
+        } else if (std::isfinite(v.atLeast_A)) {
+            const double rate = v.atLeast_A / rating.rated_Ah;
+            row.current = QObject::tr("at least %1").arg(qs(shortValue(v.atLeast_A, "A")));
+            row.rate = qs(fixed(rate, rate < 10 ? 1 : 0)) + "C";
         } else {
             row.current = QObject::tr("not measurable");
             row.rate = QString("–");
