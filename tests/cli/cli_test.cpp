@@ -358,7 +358,7 @@ TEST_F(Cli, RateFindsTheTrueCOfThePulseBatteryAndItsLimits) {
     // Text for people says the same number.
     const Ran words = rate({});
     EXPECT_EQ(words.status, 0);
-    EXPECT_THAT(words.out, testing::HasSubstr("at least 44.0 A"));
+    EXPECT_THAT(words.out, testing::HasSubstr("at least 44.0\u202fA"));
     EXPECT_EQ(rate({"--empty-min", "0"}).status, 2);
     EXPECT_EQ(run({"rate", (folder_ / "none.csv").string()}).status, 1);
     EXPECT_EQ(run({"rate"}).status, 2);
