@@ -53,7 +53,8 @@ void computeHealth(const AnalysisInput& in, std::vector<Reading>& out) {
             // IEC 61960-3 and IEC 61951-2: 0.2 It at 20 ± 5 °C.
             if (rate > 0.3 || rate < 0.1)
                 r.caveats.push_back(
-                    phrase("Discharged at {:.2g}C; the rating's standard test is {:.1f}C (IEC "
+                    phrase("Discharged at {:.2g}C of the label; the rating's standard test is "
+                           "{:.1f}C (IEC "
                            "61960-3, IEC 61951-2).",
                            rate, 0.2));
             if (!std::isfinite(e.meanTemperature_C))
