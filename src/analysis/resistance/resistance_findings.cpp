@@ -24,7 +24,7 @@ void checkWhichResistance(const AnalysisInput& in, std::vector<Finding>& out) {
         f.text = phrase("To compare with a data sheet, quote {} by {}.",
                         shortValue(standard.front().resistance_ohm, "ohm"), name);
         f.evidence = {standard.front().from_s, standard.front().to_s, standard.front().step};
-    } else {
+    } else if (best != nullptr) {
         f.text = phrase("Quote {} at {}, and say so: it is not the standard's number.",
                         shortValue(best->resistance_ohm, "ohm"),
                         best->nominalDelay_s > 0 ? durationText(best->delay_s)
