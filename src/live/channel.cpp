@@ -38,6 +38,7 @@ LiveEvent alarm(double t_s, std::string code, std::string words) {
 
 }  // namespace
 
+// cppcheck-suppress passedByValue
 LiveChannel::LiveChannel(Battery battery, std::vector<StopRule> rules)
     : watcher_(std::move(battery), rules), ruled_(!rules.empty()) {}
 

@@ -50,6 +50,7 @@ std::string toString(LiveEvent::Kind kind) {
     return {};
 }
 
+// cppcheck-suppress passedByValue
 Watcher::Watcher(Battery battery, std::vector<StopRule> rules, InstrumentAccuracy accuracy)
     : given_(std::move(battery)), rules_(std::move(rules)), accuracy_(accuracy) {}
 

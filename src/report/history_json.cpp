@@ -126,7 +126,7 @@ std::string historyText(const BatteryHistory& h) {
         if (when.size() > 10) when.resize(10);
         const Metric* m = findMetric(r.name);
         out += fmt::format("{:10}  {:32} {}", when, m != nullptr ? m->title : r.name.c_str(),
-                           valueText(r.value, (r.high - r.value) / 2, r.unit.c_str()).joined());
+                           valueText(r.value, (r.high - r.value) / 2, r.unit).joined());
         const ReadingConditions& c = r.conditions;
         if (std::isfinite(c.cRate)) out += fmt::format(", {:.2g}C", c.cRate);
         if (std::isfinite(c.floor_V_per_cell))

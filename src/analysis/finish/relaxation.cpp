@@ -16,12 +16,13 @@ namespace nk {
 namespace {
 
 /// Time constants that are tried, over the span of the points: a fortieth to two and a half.
-const std::array<double, 25> kSpans = [] {
+std::array<double, 25> spans() {
     std::array<double, 25> out{};
     for (std::size_t k = 0; k < out.size(); ++k)
         out[k] = std::pow(10.0, -1.6 + 2.0 * static_cast<double>(k) / 24);
     return out;
-}();
+}
+const std::array<double, 25> kSpans = spans();
 
 /// One exponential through the rest after its first part `from` (0 … 1).
 std::optional<Relaxation> carriedOn(const Recording& r, const Step& rest, double from) {

@@ -117,6 +117,7 @@ QString kindOf(const Battery& battery) {
 
 }  // namespace
 
+// cppcheck-suppress passedByValue
 BatteryBlock::BatteryBlock(const BatteryEntry* entry, std::vector<const RecordingEntry*> recordings,
                            std::size_t shown, bool outOfUse, QWidget* parent,
                            const KeptStanding* standing)
