@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 #include "analysis/capacity/event.h"
 #include "analysis/resistance/current_step.h"
@@ -10,10 +11,42 @@ namespace nk {
 
 namespace {
 
-const Reading* readingAt(const Analysis& a, const char* name, int step) {
-    for (const Reading& r : a.readings)
-        if (r.name == name && r.evidence.step == step && r.measurable()) return &r;
-    return nullptr;
+/// What the conditions of many readings look up, made once a log: a log of thousands of cycles has
+/// tens of thousands of readings.
+struct LookUp {
+    /// The constant-voltage charge that a step right behind this one would go back to; −1: none.
+    std::vector<int> held;
+    std::vector<const Reading*> set, end;               ///< by step
+    std::vector<std::vector<std::size_t>> resistances;  ///< by step, in their order
+};
+
+const LookUp& lookUp(const AnalysisInput& in, const Analysis& a) {
+    return in.memo->remember<LookUp>("conditions", [&] {
+        LookUp out;
+        const std::size_t n = a.steps.list.size();
+        out.held.assign(n, -1);
+        for (std::size_t k = 0; k < n; ++k) {
+            const Step& s = a.steps.list[k];
+            if (s.isDischarge() && s.kind != StepKind::Pulse) continue;
+            out.held[k] = s.kind == StepKind::CvCharge ? static_cast<int>(k)
+                          : k > 0                      ? out.held[k - 1]
+                                                       : -1;
+        }
+        out.set.assign(n, nullptr);
+        out.end.assign(n, nullptr);
+        for (const Reading& r : a.readings) {
+            const auto step = static_cast<std::size_t>(r.evidence.step);
+            if (r.evidence.step < 0 || step >= n || !r.measurable()) continue;
+            if (r.name == "cv_set_voltage" && out.set[step] == nullptr) out.set[step] = &r;
+            if (r.name == "taper_end_current" && out.end[step] == nullptr) out.end[step] = &r;
+        }
+        out.resistances.resize(n);
+        const auto& all = stepResistances(in);
+        for (std::size_t k = 0; k < all.size(); ++k)
+            if (all[k].step >= 0 && static_cast<std::size_t>(all[k].step) < n)
+                out.resistances[static_cast<std::size_t>(all[k].step)].push_back(k);
+        return out;
+    });
 }
 
 /// Mean temperature of the samples between two times; NaN without any.
@@ -28,18 +61,16 @@ double meanTemperature_C(const Recording& r, double from_s, double to_s) {
 }
 
 /// What the charge that ended at or before step `index` was held at, and its current at the end.
-void chargeBefore(const Analysis& a, int index, ReadingConditions& c) {
-    for (int k = index; k >= 0; --k) {
-        const Step& s = a.steps.list[static_cast<std::size_t>(k)];
-        if (k < index && s.isDischarge() && s.kind != StepKind::Pulse) return;
-        if (s.kind != StepKind::CvCharge) continue;
-        const double cells = a.battery.cells();
-        if (const Reading* set = readingAt(a, "cv_set_voltage", k))
-            c.set_V_per_cell = set->value / cells;
-        if (const Reading* end = readingAt(a, "taper_end_current", k))
-            if (a.battery.capacity_Ah() > 0) c.cutoff_C = end->value / a.battery.capacity_Ah();
-        return;
-    }
+void chargeBefore(const LookUp& all, const Analysis& a, int index, ReadingConditions& c) {
+    const auto here = static_cast<std::size_t>(index);
+    const int held = a.steps.list[here].kind == StepKind::CvCharge ? index
+                     : index > 0                                   ? all.held[here - 1]
+                                                                   : -1;
+    if (held < 0) return;
+    const auto k = static_cast<std::size_t>(held);
+    if (all.set[k] != nullptr) c.set_V_per_cell = all.set[k]->value / a.battery.cells();
+    if (all.end[k] != nullptr && a.battery.capacity_Ah() > 0)
+        c.cutoff_C = all.end[k]->value / a.battery.capacity_Ah();
 }
 
 double delayOf(const std::string& name) {
@@ -50,8 +81,37 @@ double delayOf(const std::string& name) {
                                         : kNaN;
 }
 
-const std::vector<Event>& eventsOf(const AnalysisInput& in, bool discharge) {
-    return discharge ? dischargeEvents(in) : chargeEvents(in);
+/// The charge or discharge that a step is a part of; null where it is of none. They stand in the
+/// order of time.
+const Event* eventOf(const AnalysisInput& in, bool discharge, int step) {
+    const auto& events = discharge ? dischargeEvents(in) : chargeEvents(in);
+    const auto at = std::partition_point(events.begin(), events.end(), [&](const Event& e) {
+        return e.steps.empty() || e.steps.back() < step;
+    });
+    return at != events.end() && std::ranges::binary_search(at->steps, step) ? &*at : nullptr;
+}
+
+/// What all readings of one event share, made once: its thousands of pulses do not each walk it.
+struct OfEvent {
+    double temperature_C = kNaN;
+    double plateau_A = kNaN;  ///< of the largest constant-current part of a charge
+};
+
+const OfEvent& ofEvent(const AnalysisInput& in, const Steps& steps, const Event& e, bool charge) {
+    const std::string key = (charge ? "of charge " : "of discharge ") + std::to_string(e.first);
+    return in.memo->remember<OfEvent>("conditions " + key, [&] {
+        OfEvent out;
+        out.temperature_C = meanTemperature_C(in.recording, e.from_s, e.to_s);
+        double most_Ah = 0;
+        for (const int k : e.steps) {
+            const Step& part = steps.list[static_cast<std::size_t>(k)];
+            if (!charge || part.kind != StepKind::CcCharge || !(part.sum.charge_Ah > most_Ah))
+                continue;
+            most_Ah = part.sum.charge_Ah;
+            out.plateau_A = part.meanCurrent_A;
+        }
+        return out;
+    });
 }
 
 }  // namespace
@@ -67,26 +127,15 @@ ReadingConditions conditionsOf(const AnalysisInput& in, const Analysis& a, const
     const double cells = a.battery.cells();
     const double rated = a.battery.capacity_Ah();
     c.mean_A = step.meanCurrent_A;
-    double from_s = step.start_s;
-    double to_s = step.end_s;
     int first = index;
+    const OfEvent* shared = nullptr;
     if (step.isActive()) {
-        for (const Event& e : eventsOf(in, step.isDischarge())) {
-            if (std::ranges::find(e.steps, index) == e.steps.end()) continue;
+        if (const Event* event = eventOf(in, step.isDischarge(), index)) {
+            const Event& e = *event;
             c.mean_A = e.meanCurrent_A;
-            from_s = e.from_s;
-            to_s = e.to_s;
             first = e.steps.front();
-            if (step.isCharge()) {
-                double most_Ah = 0;
-                for (const int k : e.steps) {
-                    const Step& part = a.steps.list[static_cast<std::size_t>(k)];
-                    if (part.kind != StepKind::CcCharge || !(part.sum.charge_Ah > most_Ah))
-                        continue;
-                    most_Ah = part.sum.charge_Ah;
-                    c.plateau_A = part.meanCurrent_A;
-                }
-            }
+            shared = &ofEvent(in, a.steps, e, step.isCharge());
+            c.plateau_A = shared->plateau_A;
             if (step.isDischarge()) {
                 c.floor_V_per_cell = e.endVoltage_V / cells;
                 c.endSlope_V_Ah = e.endSlope_V_Ah / cells;
@@ -95,22 +144,23 @@ ReadingConditions conditionsOf(const AnalysisInput& in, const Analysis& a, const
                 c.fromLevel = e.fromLevel;
                 if (e.fullAtStart != Known::Unknown) c.beganFull = e.fullAtStart == Known::Yes;
             }
-            break;
         }
         if (rated > 0) c.cRate = std::abs(c.mean_A) / rated;
     }
-    chargeBefore(a, index, c);
+    const LookUp& all = lookUp(in, a);
+    chargeBefore(all, a, index, c);
     if (first > 0) {
         const Step& before = a.steps.list[static_cast<std::size_t>(first) - 1];
         if (before.kind == StepKind::Rest) c.restBefore_s = before.end_s - before.start_s;
     }
-    c.temperature_C = meanTemperature_C(in.recording, from_s, to_s);
+    c.temperature_C = shared != nullptr ? shared->temperature_C
+                                        : meanTemperature_C(in.recording, step.start_s, step.end_s);
     if (!r.name.starts_with("resistance_")) return c;
     c.delay_s = delayOf(r.name);
     c.floor_V_per_cell = c.set_V_per_cell = c.cutoff_C = kNaN;
     c.beganFull.reset();
-    for (const StepResistance& s : stepResistances(in)) {
-        if (s.step != index) continue;
+    for (const std::size_t k : all.resistances[static_cast<std::size_t>(index)]) {
+        const StepResistance& s = stepResistances(in)[k];
         if (std::isfinite(c.delay_s) && s.nominalDelay_s != c.delay_s) continue;
         c.soc = s.soc;
         if (std::isfinite(s.temperature_C)) c.temperature_C = s.temperature_C;
