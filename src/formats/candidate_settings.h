@@ -34,4 +34,8 @@ void setTime(Hypothesis& h, const std::vector<ColumnFacts>& facts, std::vector<S
 /// The time column: named, or found among those that have no part yet.
 std::vector<Setting> findTime(const Hypothesis& h, const std::vector<ColumnFacts>& facts);
 
+/// A current that never turns, and beside it another that flows only while it does not: one is what
+/// goes in, the other what comes out. What their names do not say the voltage does.
+void splitCurrents(Hypothesis& h, const std::vector<ColumnFacts>& facts);
+
 }  // namespace nk

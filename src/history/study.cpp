@@ -1,7 +1,8 @@
 #include "study.h"
 
-#include <algorithm>
 #include <cmath>
+#include <map>
+#include <tuple>
 
 #include "analysis/resistance/resistance_findings.h"
 #include "conditions.h"
@@ -19,13 +20,18 @@ std::vector<std::string> recordedTexts(const AnalysisInput& in, const Analysis& 
         const Recorded down;
         for (const Check& c : a.registry->checks) c.compute(in, again);
     }
+    // By what they are about: a log of hundreds of cycles has thousands of them.
+    std::map<std::tuple<std::string, int, double>, const std::string*> text;
+    const auto about = [](const Finding& f) {
+        const double from_s = std::isfinite(f.evidence.from_s) ? f.evidence.from_s : -1e300;
+        return std::tuple(f.code, f.evidence.step, from_s);
+    };
+    for (const Finding& f : again) text.try_emplace(about(f), &f.text);
     std::vector<std::string> out;
+    out.reserve(a.findings.size());
     for (const Finding& f : a.findings) {
-        const auto same = std::ranges::find_if(again, [&](const Finding& g) {
-            return g.code == f.code && g.evidence.step == f.evidence.step &&
-                   !(std::abs(g.evidence.from_s - f.evidence.from_s) > 0);
-        });
-        out.push_back(same != again.end() ? same->text : f.text);
+        const auto same = text.find(about(f));
+        out.push_back(same != text.end() ? *same->second : f.text);
     }
     return out;
 }

@@ -142,6 +142,18 @@ TEST(CrossExamination, TwoCurrentsThatNeverFlowTogetherAreOne) {
             EXPECT_NEAR(i[200], -1.5, 0.01) << c.header << " '" << blank << "'";
             EXPECT_NEAR(i[600], 1.2, 0.01) << c.header << " '" << blank << "'";
         }
+    // One that never flows proves nothing: the signs of the first stay, wherever they are.
+    std::string idle = "Time(s),Voltage(V),Current(A),Fan current(A)\n";
+    double soc = 0.2;
+    for (int k = 0; k < 4000; ++k) {
+        const double a = k < 3900 ? 0.5 : -2.0;
+        soc += a * 5 / 3600 / 4;
+        idle += fmt::format("{},{:.4f},{:.3f},0.000\n", 5 * k, 3.2 + 0.95 * soc + 0.05 * a, a);
+    }
+    const auto one = readLog(idle, "idle.csv");
+    ASSERT_TRUE(one) << one.error().text();
+    EXPECT_NEAR(one->recording->current_A()[100], 0.5, 0.01);
+    EXPECT_NEAR(one->recording->current_A()[3950], -2.0, 0.01);
     // A second current that flows along is another's.
     const auto aux = readLog(
         table("Time(s),Voltage(V),Current(A),Fan current(A)",

@@ -11,6 +11,7 @@
 #include "history/battery_history.h"
 #include "history/charger_audit.h"
 #include "history/hand_on.h"
+#include "history/hazards.h"
 #include "history/refresh.h"
 #include "history/strength.h"
 #include "history/summary.h"
@@ -105,6 +106,54 @@ TEST_F(History, ALogComesInWithItsBatteryItsReadingsAndOneStepOfUndo) {
     EXPECT_EQ(*book->undoLabel(), "");
     ASSERT_TRUE(book->redo());
     EXPECT_THAT(stale(), IsEmpty()) << "what was computed is there again";
+}
+
+TEST_F(History, WhatIsKeptOfAHazardIsSaidInTheLanguageOfWhoeverReadsIt) {
+    // A cell of 4.2 V that its card calls one of 3.65 V: over the fault limit. Whoever brings it
+    // in, opens it or makes it anew writes, in any language; whoever asks reads in his own.
+    Presentation other;
+    other.style.decimal = ',';
+    other.translate = [](const char* english) { return "anders: " + std::string(english); };
+    const auto told = [&] {
+        const auto battery = book->batteries()->front();
+        const auto hazards = hazardsOf(*book, battery.id);
+        EXPECT_TRUE(hazards);
+        for (const HazardOnFile& h : *hazards)
+            if (h.code == "overvoltage") return h.text;
+        return std::string();
+    };
+    for (const bool foreign : {false, true}) {
+        reopen();
+        {
+            const Presenting writer(foreign ? other : Presentation());
+            NewLog n;
+            n.title = foreign ? "two" : "one", n.fileName = n.title + ".csv";
+            n.bytes = cycle().text, n.imported = &cycle().imported, n.at_s = 1.79e9;
+            n.day = "2026-10-01";
+            const auto there = book->batteries();
+            if (there->empty()) {
+                n.newBattery = card();
+                n.newBattery->chemistry = "lfp";
+            } else {
+                n.batteryId = there->front().id;
+            }
+            ASSERT_TRUE(takeIn(*book, n));
+        }
+        for (const bool again : {false, true}) {
+            if (again) {
+                // Another card makes all of it stale; the history makes it anew.
+                const Presenting maker(foreign ? other : Presentation());
+                BatteryEntry e = book->batteries()->front();
+                e.battery.mass_kg += 0.01;
+                ASSERT_TRUE(book->updateBattery(e.id, e.revision, e.battery));
+                ASSERT_TRUE(batteryHistory(*book, e.id));
+            }
+            EXPECT_THAT(told(), HasSubstr("The voltage reached 4."));
+            EXPECT_THAT(told(), testing::Not(HasSubstr("anders")));
+            const Presenting reader(other);
+            EXPECT_THAT(told(), testing::StartsWith("anders: The voltage reached 4,"));
+        }
+    }
 }
 
 TEST_F(History, ExactlyWhatIsAffectedBecomesStale) {

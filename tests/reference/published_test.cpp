@@ -52,6 +52,24 @@ void ask(std::map<std::string, Asked>& asked, const nlohmann::json& cell, const 
     }
 }
 
+/// A log of one cell by its card; nothing, and a failure, where it cannot be read.
+std::optional<Analysis> analysed(const std::string& path, const nlohmann::json& cell) {
+    const auto log = readLogFile(path);
+    EXPECT_TRUE(log) << (log ? "" : log.error().text());
+    if (!log) return std::nullopt;
+    Battery b;
+    b.chemistry = cell["chemistry"];
+    b.series = 1;
+    b.rated_Ah = cell["rated_Ah"];
+    return analyse(*log->recording, b);
+}
+
+std::vector<StepKind> kindsOf(const Analysis& a) {
+    std::vector<StepKind> out;
+    for (const Step& s : a.steps.list) out.push_back(s.kind);
+    return out;
+}
+
 TEST(PublishedCells, HaveTheirStepsAndTheIntervalsHoldWhatTheModelKnows) {
     std::ifstream in(kFolder + "truth.json");
     const auto cells = nlohmann::json::parse(in);
@@ -60,27 +78,21 @@ TEST(PublishedCells, HaveTheirStepsAndTheIntervalsHoldWhatTheModelKnows) {
     for (const auto& cell : cells) {
         const std::string file = cell["file"];
         SCOPED_TRACE(file);
-        const auto log = readLogFile(kFolder + file);
-        ASSERT_TRUE(log) << log.error().text();
-        Battery b;
-        b.chemistry = cell["chemistry"];
-        b.series = 1;
-        b.rated_Ah = cell["rated_Ah"];
-        const Analysis a = analyse(*log->recording, b);
-        std::vector<StepKind> kinds;
-        for (const Step& s : a.steps.list) kinds.push_back(s.kind);
+        const auto a = analysed(kFolder + file, cell);
+        ASSERT_TRUE(a);
+        const std::vector<StepKind> kinds = kindsOf(*a);
         EXPECT_EQ(kinds, (std::vector{StepKind::Rest, StepKind::CcCharge, StepKind::CvCharge,
                                       StepKind::Rest, StepKind::CcDischarge, StepKind::Rest}));
-        EXPECT_EQ(a.steps.list[1].endedBy, EndedBy::VoltageLimit);
-        EXPECT_EQ(a.steps.list[2].endedBy, EndedBy::Taper);
-        EXPECT_EQ(a.steps.list[4].endedBy, EndedBy::VoltageFloor);
-        for (const Finding& f : a.findings) {
+        EXPECT_EQ(a->steps.list[1].endedBy, EndedBy::VoltageLimit);
+        EXPECT_EQ(a->steps.list[2].endedBy, EndedBy::Taper);
+        EXPECT_EQ(a->steps.list[4].endedBy, EndedBy::VoltageFloor);
+        for (const Finding& f : a->findings) {
             EXPECT_NE(f.severity, Severity::Hazard) << f.text;
             EXPECT_NE(f.code, "stopped_early") << f.text;
             EXPECT_NE(f.code, "not_terminated") << f.text;
             EXPECT_NE(f.code, "wrong_chemistry") << f.text;
         }
-        ask(asked, cell, a, file);
+        ask(asked, cell, *a, file);
     }
     int held = 0;
     int answered = 0;
@@ -107,21 +119,15 @@ TEST(PublishedCells, WithHeatInTheColdAndInAHurryHoldWhatTheModelKnows) {
     for (const auto& cell : cells) {
         const std::string file = cell["file"];
         SCOPED_TRACE(file);
-        const auto log = readLogFile(kReference + "heated/" + file);
-        ASSERT_TRUE(log) << log.error().text();
-        Battery b;
-        b.chemistry = cell["chemistry"];
-        b.series = 1;
-        b.rated_Ah = cell["rated_Ah"];
-        const Analysis a = analyse(*log->recording, b);
-        std::vector<StepKind> kinds;
-        for (const Step& s : a.steps.list) kinds.push_back(s.kind);
+        const auto a = analysed(kReference + "heated/" + file, cell);
+        ASSERT_TRUE(a);
+        const std::vector<StepKind> kinds = kindsOf(*a);
         const StepKind load =
             cell["watts"].get<bool>() ? StepKind::CpDischarge : StepKind::CcDischarge;
         right += kinds ==
                  std::vector{StepKind::Rest, StepKind::CcCharge, StepKind::CvCharge, StepKind::Rest,
                              load,           StepKind::Rest};
-        ask(asked, cell, a, file);
+        ask(asked, cell, *a, file);
     }
     // A taper of four rows in the noise of a coarse display is none.
     EXPECT_GE(right + 1, cells.size());
